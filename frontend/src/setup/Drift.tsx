@@ -47,14 +47,8 @@ export function Drift() {
 function Replace({ missing, templates }: { missing: Missing; templates: Broken[] }) {
   const client = useQueryClient();
   const [chosen, setChosen] = useState(missing.candidates[0] ?? "");
-  const source = useSource();
   const types = useQuery({ ...resources.recordTypes(), enabled: missing.name === "" });
-  const fields = useQuery({
-    queryKey: ["record-type", source, missing.records],
-    enabled: missing.name !== "",
-    queryFn: () =>
-      answer(api.GET("/api/v1/record-types/{name}", { params: { path: { name: missing.records } } })),
-  });
+  const fields = useQuery(resources.recordType(missing.name ? missing.records : ""));
   const names = missing.name
     ? [
         ...(fields.data?.groups[0]?.fields.map((f) => f.path) ?? []),

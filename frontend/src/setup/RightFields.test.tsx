@@ -3,8 +3,9 @@ import { cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import { api, turnTo } from "../api";
-import type { RightScope } from "../api";
-import { shown } from "../testing";
+import type { RightScope, Session } from "../api";
+import { ShellContext } from "../shell/context";
+import { answering, shown } from "../testing";
 import { RightFields } from "./RightFields";
 
 afterEach(() => {
@@ -17,14 +18,30 @@ const TYPES = [
   { name: "tree", plural: "trees" },
 ];
 
+const session = {
+  sources: [
+    { key: "", title: "Practice yard" },
+    { key: "yard", title: "Quay yard" },
+  ],
+} as unknown as Session;
+
+function inHouse(scope: RightScope | null) {
+  const onScope = vi.fn<(scope: RightScope | null) => void>();
+  shown(
+    <ShellContext value={{ session, news: { runs: {}, unread: 0 } }}>
+      <RightFields scope={scope} onScope={onScope} />
+    </ShellContext>,
+  );
+  return onScope;
+}
+
 /** The fields, and what lets the list of record types arrive. */
 function fields() {
   let arrive: (answer: unknown) => void = () => undefined;
   const types = new Promise((done) => (arrive = done));
   vi.spyOn(api, "GET").mockImplementation(((path: string) =>
     path === "/api/v1/record-types" ? types : new Promise(() => undefined)) as never);
-  const onScope = vi.fn<(scope: RightScope | null) => void>();
-  shown(<RightFields scope={null} onScope={onScope} />);
+  const onScope = inHouse(null);
   return { onScope, arrive: () => arrive({ data: TYPES, response: new Response() }) };
 }
 
@@ -45,12 +62,24 @@ describe("whose records somebody sees", () => {
   it("stay those of their source, also where the tab is about another one", () => {
     vi.spyOn(api, "GET").mockImplementation((() => new Promise(() => undefined)) as never);
     turnTo(new QueryClient(), "yard");
-    const onScope = vi.fn<(scope: RightScope | null) => void>();
     const scope = { source: "", records: "ward", field: "code", values: ["03"] } as unknown as RightScope;
-    shown(<RightFields scope={scope} onScope={onScope} />);
+    const onScope = inHouse(scope);
     fireEvent.change(screen.getByLabelText("Values, separated by commas"), { target: { value: "03, 07" } });
     turnTo(new QueryClient(), "");
 
     expect(onScope.mock.lastCall![0]).toMatchObject({ source: "", records: "ward" });
+  });
+
+  it("are chosen among the record types of the source that the right speaks of", async () => {
+    const asked = answering("GET", { "/api/v1/record-types": TYPES });
+    const scope = { source: "yard", records: "ward", field: "code", values: ["03"] } as unknown as RightScope;
+    const onScope = inHouse(scope);
+    await screen.findByRole("option", { name: "Quay yard" });
+    for (const [, said] of asked.mock.calls as unknown as [string, object][])
+      if (said) expect(said).toMatchObject({ params: { query: { source: "yard" } } });
+    fireEvent.change(screen.getByLabelText("Source"), { target: { value: "" } });
+
+    // What was said of the wards of one says nothing of those of the other.
+    expect(onScope.mock.lastCall![0]).toMatchObject({ source: "", records: "", values: [], types: null });
   });
 });

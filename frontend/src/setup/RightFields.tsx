@@ -1,8 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { Form } from "react-bootstrap";
-import { answer, api, currentSource, resources } from "../api";
+import { resources, useSource } from "../api";
 import type { RightScope } from "../api";
 import { useVocabulary } from "../shared";
+import { useShell } from "../shell";
 import { Help } from "../guide";
 import { tr } from "../i18n";
 
@@ -15,19 +17,45 @@ interface Props {
 
 /** What somebody may see: which records, which record types, and how personal data is shown to them. */
 export function RightFields({ scope, onScope }: Props) {
+  const { sources } = useShell().session;
+  const tab = useSource();
+  const [wanted, setWanted] = useState<string | null>(null);
+  // A right goes on speaking of its source, whichever the tab is about; the house's first has an empty key.
+  const spoke = scope?.records != null || scope?.types != null;
+  const source = spoke ? (scope.source ?? "") : (wanted ?? (tab || (sources[0]?.key ?? "")));
   const change = (part: Partial<RightScope>) => {
-    const next = { source: "", ...scope, ...part };
+    const next = { source, ...scope, ...part };
     const bound = next.records != null || next.types != null;
     const usual = next.personal && Object.values(next.personal).some((said) => said !== "seen");
-    // A right goes on speaking of its source, whichever the tab is about; the house's first has an empty key.
-    const spoke = scope?.records != null || scope?.types != null;
-    const source = part.source ?? (spoke ? next.source : currentSource());
-    onScope(bound || usual ? { ...next, source: bound ? source : "" } : null);
+    onScope(bound || usual ? { ...next, source: bound ? (part.source ?? source) : "" } : null);
+  };
+  const turn = (key: string) => {
+    setWanted(key);
+    // What was said of the records of one source says nothing of those of another.
+    const narrowed = scope?.records != null;
+    const records = {
+      records: narrowed ? "" : null,
+      field: narrowed ? "" : null,
+      values: narrowed ? [] : null,
+    };
+    if (spoke) change({ source: key, types: null, ...records });
   };
   return (
     <>
-      <Narrowing scope={scope} onChange={change} />
-      <Types scope={scope} onChange={change} />
+      {sources.length > 1 && (
+        <Form.Group controlId="right-source">
+          <Form.Label>{tr("Source")}</Form.Label>
+          <Form.Select value={source} onChange={(e) => turn(e.target.value)}>
+            {sources.map((s) => (
+              <option key={s.key} value={s.key}>
+                {s.title}
+              </option>
+            ))}
+          </Form.Select>
+        </Form.Group>
+      )}
+      <Narrowing scope={scope} source={source} onChange={change} />
+      <Types scope={scope} source={source} onChange={change} />
       <PersonalData scope={scope} onChange={change} />
     </>
   );
@@ -38,19 +66,16 @@ interface PartProps {
   onChange: (part: Partial<RightScope>) => void;
 }
 
-function useTypes() {
-  return useQuery(resources.recordTypes());
+interface OfRecords extends PartProps {
+  /** The source whose records it is about. */
+  source: string;
 }
 
 /** Only records that belong to some values of a field. */
-function Narrowing({ scope, onChange }: PartProps) {
-  const types = useTypes();
+function Narrowing({ scope, source, onChange }: OfRecords) {
+  const types = useQuery(resources.recordTypes(source));
   const records = scope?.records ?? "";
-  const fields = useQuery({
-    queryKey: ["record-type", records],
-    enabled: records !== "",
-    queryFn: () => answer(api.GET("/api/v1/record-types/{name}", { params: { path: { name: records } } })),
-  });
+  const fields = useQuery(resources.recordType(records, source));
   return (
     <fieldset>
       <legend className="form-label">
@@ -78,7 +103,7 @@ function Narrowing({ scope, onChange }: PartProps) {
             <Form.Select
               aria-label={tr("Record type")}
               value={records}
-              onChange={(e) => onChange({ source: currentSource(), records: e.target.value, field: "" })}
+              onChange={(e) => onChange({ records: e.target.value, field: "" })}
             >
               <option value="">{tr("record type")}</option>
               {types.data?.map((t) => (
@@ -115,8 +140,8 @@ function Narrowing({ scope, onChange }: PartProps) {
 }
 
 /** Which record types are open to them. */
-function Types({ scope, onChange }: PartProps) {
-  const types = useTypes();
+function Types({ scope, source, onChange }: OfRecords) {
+  const types = useQuery(resources.recordTypes(source));
   const open = scope?.types ?? null;
   return (
     <fieldset>

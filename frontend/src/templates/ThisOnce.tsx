@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Form } from "react-bootstrap";
-import { answer, api } from "../api";
+import { answer, api, resources } from "../api";
 import type { Questions, ViewInfo } from "../api";
 import { mineOf } from "../document/components/OnlyMine";
 import type { Document, Narrowing } from "../document/types";
@@ -62,16 +62,11 @@ export function limited(document: Document, once: Narrowing[]): Document {
 export function OnlyThese({ known, onOnce }: { known: Questions; onOnce: (once: Narrowing[]) => void }) {
   const { records } = known.document;
   const mine = useMine();
-  const query = { source: known.source };
   const lists = useQuery({
     queryKey: ["picks", records, known.source],
-    queryFn: () => answer(api.GET("/api/v1/picks", { params: { query: { ...query, records } } })),
+    queryFn: () => answer(api.GET("/api/v1/picks", { params: { query: { source: known.source, records } } })),
   });
-  const types = useQuery({
-    queryKey: ["record-types", known.source],
-    queryFn: () => answer(api.GET("/api/v1/record-types", { params: { query } })),
-    staleTime: 300_000,
-  });
+  const types = useQuery(resources.recordTypes(known.source));
   const whose = types.data?.find((t) => t.name === records)?.belongs_to;
   const [chosen, setChosen] = useState<string[]>([]);
   const [own, setOwn] = useState(false);

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Button, Form } from "react-bootstrap";
-import { answer, api, resources } from "../../api";
+import { resources } from "../../api";
 import type { Look } from "../../api";
 import { NumberInput, vocabulary } from "../../shared";
 import { checksFor } from "../checks";
@@ -264,12 +264,7 @@ function Bounds({
 function ListOf({ value, onList }: { value: string; onList: (path: string) => void }) {
   const [records = "", field = ""] = value.split(".");
   const types = useQuery(resources.recordTypes());
-  const fields = useQuery({
-    queryKey: ["record-type", records, 0],
-    enabled: records !== "",
-    queryFn: () => answer(api.GET("/api/v1/record-types/{name}", { params: { path: { name: records } } })),
-    staleTime: 300_000,
-  });
+  const fields = useQuery(resources.recordType(records));
   const own = fields.data?.groups.find((g) => !g.path)?.fields ?? [];
   return (
     <div className="pair">
