@@ -168,11 +168,12 @@ def _error_for(state: str, message: str) -> type[SourceError]:
 
 
 _STATES: dict[str, type[SourceError]] = {
-    # A copy of a database stops what keeps it from following: it may go well the next time.
-    **dict.fromkeys(("40001", "40P01"), SourceDown),
-    "57014": SourceCancelled,
+    # A copy of a database stops what keeps it from following, a server who keeps a transaction open for long: it may
+    # go well the next time.
+    **dict.fromkeys(("40001", "40P01", "25P03"), SourceDown),
+    **dict.fromkeys(("57014", "55P03"), SourceCancelled),
     "42501": SourceRefused,
-    **dict.fromkeys(("42703", "42P01", "3F000"), SourceChanged),
+    **dict.fromkeys(("3F000", "42703", "42704", "42883", "42P01"), SourceChanged),
 }
 _STATE = re.compile(r"SQLSTATE: ([0-9A-Z]{5})\b")
 

@@ -19,7 +19,7 @@ import sqlalchemy as sa
 from bouquet.demo.cluster import Cluster
 from bouquet.runs import Services, ask_for_run, execute
 from bouquet.sources import Source, SourceDown, SourceError, SourceFull, SourceStopped, SourceTimeout, postgres
-from bouquet.sources.errors import renamed_errors
+from bouquet.sources.errors import SourceChanged, renamed_errors
 from tests.runs.test_runs import get
 
 
@@ -174,3 +174,21 @@ def test_what_mariadb_says_is_told_by_its_number(
         raise sa.exc.OperationalError("SELECT 1", {}, error)
     assert told.type is kind
     assert str(error.args[0]) not in str(told.value)
+
+
+@pytest.mark.parametrize(
+    ("state", "said", "kind"),
+    [
+        ("55P03", "canceling statement due to lock timeout", SourceStopped),
+        ("25P03", "terminating connection due to idle-in-transaction timeout", SourceDown),
+        ("42704", 'type "colour" does not exist', SourceChanged),
+        ("28P01", "password authentication failed", SourceDown),
+        ("22P02", 'invalid input syntax for type uuid: "it does not exist"', SourceError),
+        ("22P02", 'invalid input syntax for type integer: "too many connections"', SourceError),
+    ],
+)
+def test_what_postgresql_says_is_told_by_its_state(state: str, said: str, kind: type[SourceError]) -> None:
+    """Also where a driver has the state in words only, as once rows are flowing."""
+    with pytest.raises(SourceError) as told, renamed_errors("Copy", asked=lambda: False):
+        raise OSError(f"INVALID_DATA: [libpq] Execution error: ERROR:  {said}\n. SQLSTATE: {state}")
+    assert told.type is kind
