@@ -230,39 +230,31 @@ def limit(page: Page) -> None:
     page.get_by_label("only what was not sent before").wait_for()
 
 
+#: Places, and states of some: the others are looked at after the suite.
+FIRST = (library, bench, runs, run, rounds, row_rule, folded, records, record, runner, catalogue, people, night)
+MORE = (
+    new_template,
+    window,
+    column,
+    file,
+    new_round,
+    checks,
+    trace,
+    match,
+    versions,
+    held,
+    several,
+    given_back,
+    tokens,
+    rules,
+    sources,
+    limit,
+)
+
+
 @pytest.mark.parametrize(
     "place",
-    [
-        library,
-        new_template,
-        bench,
-        window,
-        column,
-        file,
-        runs,
-        run,
-        rounds,
-        new_round,
-        row_rule,
-        checks,
-        trace,
-        folded,
-        records,
-        record,
-        match,
-        runner,
-        versions,
-        held,
-        several,
-        given_back,
-        tokens,
-        rules,
-        sources,
-        catalogue,
-        people,
-        limit,
-        night,
-    ],
+    [*FIRST, *(pytest.param(place, marks=pytest.mark.thorough) for place in MORE)],
     ids=lambda p: p.__name__,
 )
 def test_a_place_has_no_violations(page: Page, house: House, place: Callable[[Page], None]) -> None:

@@ -84,7 +84,11 @@ def test_files_say_what_templates_mean(source: Source, tmp_path: Path, seed: int
             assert [s["rows"] for s in slip["tally"] if s["kind"] != "limit"] == meant.steps(), document
 
 
-@pytest.mark.parametrize("name", ["postgresql", "mariadb", "sqlite"])
+#: The suite asks one of them; the others after it.
+DATABASES = ["postgresql", *(pytest.param(n, marks=pytest.mark.thorough) for n in ("mariadb", "sqlite"))]
+
+
+@pytest.mark.parametrize("name", DATABASES)
 def test_checks_object_to_what_they_mean(
     source: Source, elsewhere: dict[str, Source], tmp_path: Path, name: str
 ) -> None:
@@ -110,7 +114,7 @@ def test_checks_object_to_what_they_mean(
         assert [c["objections"] for c in slip["checks"]] == expected, document
 
 
-@pytest.mark.parametrize("name", ["postgresql", "mariadb", "sqlite"])
+@pytest.mark.parametrize("name", DATABASES)
 def test_values_across_mean_the_records_that_have_them(
     source: Source, elsewhere: dict[str, Source], tmp_path: Path, name: str
 ) -> None:

@@ -30,6 +30,7 @@ from bouquet.settings import Settings
 from bouquet.sources import SourceCancelled
 from bouquet.store.models import Notice, Person, SignIn
 from bouquet.web import create_app
+from tests.conftest import seeds
 
 #: Seconds that a step may take here, on a machine that does other things as well.
 PATIENCE = 90.0
@@ -201,7 +202,7 @@ def test_a_count_that_arrives_late_stops_no_newer_one() -> None:
             assert newer.stopped
 
 
-@pytest.mark.parametrize("moment", range(10))
+@pytest.mark.parametrize("moment", seeds(3, 10))
 def test_a_server_that_stops_at_once_leaves_no_connection_open(services: Services, moment: int) -> None:
     """At whatever moment of its start; one left open is a warning, and that an error here."""
     settings = Settings(store_url=SecretStr("x"), source_url=SecretStr("x"), _env_file=None)  # type: ignore[call-arg]
