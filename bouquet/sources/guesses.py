@@ -31,7 +31,7 @@ from bouquet.core.guessing import (
     plural_of,
     relation_candidates,
 )
-from bouquet.core.guessing.words import unit_of, words_of
+from bouquet.core.guessing.words import plain_words_of, unit_of, words_of
 from bouquet.sources.brief import briefly
 from bouquet.sources.tables import Foreign, Table
 
@@ -46,7 +46,10 @@ SAMPLED, ROWS_COMPARED, COMPARED = 200, 20_000, 1_000
 #: The share of a column's values that must be keys of the other table.
 SHARE = 0.98
 
-TOUCHED_BY = ("modified by", "updated by", "changed by", "last modified by")
+TOUCHED_BY = (
+    "modified by", "updated by", "changed by", "last modified by", "geaendert von", "bearbeitet von", "modifie par",
+)  # fmt: skip
+DELETED = ("deleted", "removed", "geloescht", "supprime")
 
 #: Rows of a table that may be a list of codes with their labels.
 LOOKUP_ROWS = 200
@@ -258,8 +261,8 @@ class _Guesser:
         hidden = guess_hidden_kind(column, prefix)
         if hidden:
             made.hidden[column.name] = hidden
-        words = words_of(column.name, prefix)
-        if column.kind.is_dated and words[0] in ("deleted", "removed") and made.deleted_at is None:
+        words = plain_words_of(column.name, prefix)
+        if column.kind.is_dated and words[0] in DELETED and made.deleted_at is None:
             made.deleted_at = column.name
         if column.kind.is_text and " ".join(words) in TOUCHED_BY:
             made.touched_by = column.name

@@ -9,7 +9,15 @@ from typing import Any
 import pytest
 
 from bouquet.core.catalogue import Kind
-from bouquet.core.guessing import ColumnFacts, TableFacts, guess_hidden_kind, guess_kind, guess_parts, guess_title
+from bouquet.core.guessing import (
+    ColumnFacts,
+    TableFacts,
+    guess_everyday,
+    guess_hidden_kind,
+    guess_kind,
+    guess_parts,
+    guess_title,
+)
 from bouquet.core.guessing.people import guess_class, guess_personal
 from bouquet.core.guessing.words import label_of_column, label_of_table, plural_of, unit_of
 
@@ -165,3 +173,23 @@ def test_things_are_nobodys_data_in_any_language() -> None:
     columns = [text(name) for name in ("nom", "bezeichnung", "libellé", "kind", "usage", "nombre", "artikelname")]
     facts = TableFacts(name="artikel", columns=tuple(columns), key=("id",), rows=100)
     assert [guess_personal(facts, column) for column in columns] == [None] * len(columns)
+
+
+@pytest.mark.parametrize(
+    ("names", "title"),
+    [
+        (["artikel_nr", "Bezeichnung", "Preis", "angelegt_am"], "Bezeichnung"),
+        (["référence", "libellé", "montant"], "libellé"),
+        (["id_code", "intitulé", "état"], "intitulé"),
+    ],
+)
+def test_records_are_known_by_german_and_french_titles(names: list[str], title: str) -> None:
+    guess = guess_title(table(*(text(name) for name in names)))
+
+    assert guess is not None
+    assert guess.value == title
+
+
+def test_what_a_machine_wrote_is_of_no_day_in_any_language() -> None:
+    columns = [text("bezeichnung"), text("créé_par"), text("geändert_von"), text("updated_by"), text("zustand")]
+    assert [g.value for g in guess_everyday(table(*columns), "bezeichnung")] == ["bezeichnung", "zustand"]

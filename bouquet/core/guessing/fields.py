@@ -9,7 +9,7 @@ from collections.abc import Collection, Sequence
 
 from bouquet.core.catalogue import Kind
 from bouquet.core.guessing.facts import ColumnFacts, Guess, TableFacts
-from bouquet.core.guessing.words import WORDS, common_prefix, words_of
+from bouquet.core.guessing.words import WORDS, common_prefix, plain_words_of
 
 __all__ = ["MOST_EVERYDAY", "guess_everyday", "guess_hidden_kind", "guess_kind", "guess_title"]
 
@@ -48,7 +48,7 @@ def guess_kind(column: ColumnFacts, prefix: str = "") -> Guess[Kind] | None:
     """
     if column.kind is not Kind.TEXT or column.stored != "text":
         return None
-    last = words_of(column.name, prefix)[-1]
+    last = plain_words_of(column.name, prefix)[-1]
     if last in (*NUMBERS, "id", "uuid", "identifier"):
         return Guess(Kind.IDENTIFIER, f"its name ends with “{last}”")
     values = [v for v in column.samples if v.strip()]
@@ -80,9 +80,9 @@ def guess_title(table: TableFacts, personal: Collection[str] = ()) -> Guess[str]
     """
     prefix = common_prefix([c.name for c in table.columns])
     texts = [c for c in table.columns if c.kind.is_text and c.stored == "text" and not c.leads_to and _filled(c, 0.5)]
-    last = {c.name: words_of(c.name, prefix)[-1] for c in texts}
-    whole = {c.name: words_of(c.name, prefix) for c in texts}
-    own = words_of(table.name)[-1]
+    last = {c.name: plain_words_of(c.name, prefix)[-1] for c in texts}
+    whole = {c.name: plain_words_of(c.name, prefix) for c in texts}
+    own = plain_words_of(table.name)[-1]
 
     def first(found: list[ColumnFacts], reason: str) -> Guess[str] | None:
         return Guess(found[0].name, reason) if found else None
@@ -117,7 +117,7 @@ def guess_everyday(table: TableFacts, title: str | None, personal: Collection[st
     prefix = common_prefix([c.name for c in table.columns])
     ranked: list[tuple[int, str, str]] = []
     for column in table.columns:
-        rank = _rank(column, table, words_of(column.name, prefix), title)
+        rank = _rank(column, table, plain_words_of(column.name, prefix), title)
         if rank is not None and column.name not in personal:
             ranked.append((rank[0], column.name, rank[1]))
     ranked.sort(key=lambda r: r[0])

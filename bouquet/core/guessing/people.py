@@ -11,7 +11,7 @@ from functools import lru_cache
 
 from bouquet.core.catalogue import Kind
 from bouquet.core.guessing.facts import ColumnFacts, Guess, TableFacts
-from bouquet.core.guessing.words import ENGLISH, PERSONAL, plain, singular_of, words_of
+from bouquet.core.guessing.words import ENGLISH, PERSONAL, plain_words_of, singular_of, words_of
 
 __all__ = ["guess_class", "guess_personal"]
 
@@ -55,7 +55,7 @@ def guess_personal(table: TableFacts, column: ColumnFacts, prefix: str = "") -> 
         return Guess(True, by_form)
     if column.leads_to:
         return None
-    words = _plain_words(column.name, prefix)
+    words = plain_words_of(column.name, prefix)
     if _TELLING.isdisjoint(words):
         return _names_of_persons(table, column, words)
     said = f" {' '.join(words)} "
@@ -76,7 +76,7 @@ def guess_class(*names: str) -> str:
     """
     The class of a personal field (see `core.personal`), by what it is called.
     """
-    said = f" {' '.join(word for name in names for word in _plain_words(name))} "
+    said = f" {' '.join(word for name in names for word in plain_words_of(name))} "
     found = next((known for words, known in _CLASSES if f" {words} " in said), None)
     if found is None:
         found = "other" if PERSONS.isdisjoint(singular_of(w) for w in said.split()) else "name"
@@ -87,7 +87,7 @@ def _names_of_persons(table: TableFacts, column: ColumnFacts, words: Sequence[st
     if not column.kind.is_text or column.stored != "text":
         return None
     person = (
-        {form for w in _plain_words(table.name) for form in (w, singular_of(w))} & PERSONS - {"account", "user"}
+        {form for w in plain_words_of(table.name) for form in (w, singular_of(w))} & PERSONS - {"account", "user"}
         if words[-1] in _NAME
         else set()
     )
@@ -103,10 +103,6 @@ def _names_of_persons(table: TableFacts, column: ColumnFacts, words: Sequence[st
     if len(words) <= 2 and singular_of(words[-1]) in PERSONS and _share(column, _FULL_NAME):
         return Guess(True, "names of people, by its name and the form of its values")
     return None
-
-
-def _plain_words(name: str, prefix: str = "") -> tuple[str, ...]:
-    return tuple(plain(word) for word in words_of(name, prefix))
 
 
 def _by_form(column: ColumnFacts) -> str:

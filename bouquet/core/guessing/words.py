@@ -21,6 +21,7 @@ __all__ = [
     "initials_of_tables",
     "label_of_column",
     "label_of_table",
+    "plain_words_of",
     "plural_of",
     "singular_of",
     "unit_of",
@@ -34,11 +35,17 @@ def _words_of_language(name: str) -> dict[str, Any]:
 
 ENGLISH = _words_of_language("english")
 
-#: What tells personal data, in the languages that the interface speaks.
-PERSONAL: tuple[dict[str, Any], ...] = tuple(
-    words["personal"] for words in (ENGLISH, _words_of_language("german"), _words_of_language("french"))
-)
-WORDS: dict[str, list[str]] = ENGLISH["words"]
+#: Of the languages that the interface speaks, the one first whose words labels are made of.
+LANGUAGES = (ENGLISH, _words_of_language("german"), _words_of_language("french"))
+
+#: What tells personal data.
+PERSONAL: tuple[dict[str, Any], ...] = tuple(language["personal"] for language in LANGUAGES)
+
+#: What tells the part that a column plays: of each list, the words of all languages, without accents.
+WORDS: dict[str, list[str]] = {
+    name: list(dict.fromkeys(word for language in LANGUAGES for word in language["words"].get(name, ())))
+    for name in ENGLISH["words"]
+}
 
 #: Abbreviations that mean one thing wherever they stand.
 SHORT: dict[str, str] = ENGLISH["short"]
@@ -88,6 +95,13 @@ def plain(words: str) -> str:
         return words
     told = words.translate(_PLAIN)
     return "".join(sign for sign in unicodedata.normalize("NFD", told) if not unicodedata.combining(sign))
+
+
+def plain_words_of(name: str, prefix: str = "") -> tuple[str, ...]:
+    """
+    The words of a name as those of `WORDS` and `PERSONAL` are written, to be compared with them.
+    """
+    return tuple(plain(word) for word in words_of(name, prefix))
 
 
 def _sign(sign: str) -> str:
