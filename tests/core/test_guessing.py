@@ -122,6 +122,9 @@ def test_columns_that_are_parts_of_one_thing_are_told_by_their_names(columns: li
         ("名前", "名前"),
         ("ID番号", "ID 番号"),
         ("नाम", "नाम"),
+        # Beside a word of another language nothing is short for an English one.
+        ("montant_ht", "Montant ht"),
+        ("order_ht", "Order height"),
     ],
 )
 def test_names_are_words_in_every_script(name: str, label: str) -> None:
@@ -134,8 +137,9 @@ def test_a_unit_in_raised_digits_is_one() -> None:
     assert label_of_column("Fläche (m²)", unit_said=True) == "Fläche"
 
 
-def test_no_letter_of_ours_is_added_to_another_script() -> None:
-    assert [plural_of(label_of_table(name)) for name in ("名前", "заказ", "élève")] == ["名前", "заказ", "élèves"]
+def test_no_letter_of_ours_is_added_to_another_script_or_a_german_word() -> None:
+    names = ("名前", "заказ", "kunden", "forêt", "order")
+    assert [plural_of(label_of_table(name)) for name in names] == ["名前", "заказ", "kunden", "forêts", "orders"]
 
 
 @pytest.mark.parametrize(

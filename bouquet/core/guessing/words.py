@@ -47,6 +47,16 @@ WORDS: dict[str, list[str]] = {
     for name in ENGLISH["words"]
 }
 
+
+def _all_words(language: dict[str, Any]) -> set[str]:
+    personal = language["personal"]
+    lists = [*language["words"].values(), personal["persons"], *(n["words"] for n in personal["names"])]
+    return {word for words in lists for word in words}
+
+
+#: Words of other languages than English: what stands beside them is nothing that English shortens.
+ABROAD = frozenset.union(*(frozenset(_all_words(language)) for language in LANGUAGES[1:])) - _all_words(ENGLISH)
+
 #: Abbreviations that mean one thing wherever they stand.
 SHORT: dict[str, str] = ENGLISH["short"]
 
@@ -157,6 +167,9 @@ def label_of_column(
     `leads_to`, is called after it: `customer_id` is "Customer". A record's own number is "Customer number".
     """
     words: Sequence[str] = words_of(name, prefix)
+    parts = split_name(name)
+    if len(parts) > 1 and not ABROAD.isdisjoint(map(plain, parts)):
+        words = parts[1:] if prefix and parts[0] == prefix else parts
     if unit_said and len(words) > 1:
         words = words[:-1]
     if is_key and table and words[-1] in ("id", "key") and (len(words) == 1 or words[:-1] == table.split()):
@@ -218,7 +231,7 @@ def plural_of(label: str) -> str:
     """
     head, preposition, rest = [*_PHRASE.split(label, maxsplit=1), "", ""][:3]
     *before, last = head.split()
-    if last.endswith(tuple(WORDS["uncounted"])):
+    if last.endswith(tuple(WORDS["uncounted"])) or plain(last) in ABROAD:
         return label
     if singular_of(last) != last:
         return label
