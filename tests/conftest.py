@@ -23,7 +23,6 @@ import sqlalchemy as sa
 from argon2 import PasswordHasher
 from cryptography.fernet import Fernet
 from hypothesis import settings
-from xdist.scheduler import LoadFileScheduling
 
 from bouquet.core.plan import Context, Plan, resolve
 from bouquet.core.slip_document import ErrorDocument, FindingDocument, SlipDocument
@@ -75,19 +74,6 @@ LONGEST = (
 def seeds(suite: int, thorough: int) -> list[Any]:
     """What cases are drawn by: `suite` of them belong to the suite, all `thorough` to what is run after it."""
     return [*range(suite), *(pytest.param(n, marks=pytest.mark.thorough) for n in range(suite, thorough))]
-
-
-class OneBrowser(LoadFileScheduling):
-    """
-    File by file to whichever process is free; but what needs a browser all to one, so that there is one house for it.
-    """
-
-    def _split_scope(self, nodeid: str) -> str:
-        return "tests/browser" if nodeid.startswith("tests/browser/") else super()._split_scope(nodeid)
-
-
-def pytest_xdist_make_scheduler(config: pytest.Config, log: Any) -> OneBrowser | None:
-    return OneBrowser(config, log) if config.getvalue("dist") == "loadfile" else None
 
 
 def pytest_collection_finish() -> None:

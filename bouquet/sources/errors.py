@@ -232,7 +232,10 @@ def renamed_errors(title: str, *, asked: Callable[[], bool] = lambda: True, boun
         cause = error.orig if isinstance(error, sqlalchemy.exc.DBAPIError) else error
         state = getattr(cause, "sqlstate", None) or "".join(_STATE.findall(str(error))[-1:])
         number = cause.args[0] if isinstance(cause, pymysql.err.MySQLError) and cause.args else None
-        kind = _MYSQL.get(number, SourceError) if number else _error_for(str(state), str(error))
+        if isinstance(number, int) and number > 0:
+            kind = _MYSQL.get(number, SourceError)
+        else:
+            kind = _error_for(str(state), str(error))
         if kind is SourceCancelled and not asked():
             kind = SourceTimeout if bounded else SourceStopped
         said = tr(kind.said)

@@ -4,7 +4,7 @@ import { Form } from "react-bootstrap";
 import { resources, useSource } from "../api";
 import type { RightScope } from "../api";
 import { useVocabulary } from "../shared";
-import { useShell } from "../shell";
+import { SourceChoice, useShell } from "../shell";
 import { Help } from "../guide";
 import { tr } from "../i18n";
 
@@ -42,18 +42,7 @@ export function RightFields({ scope, onScope }: Props) {
   };
   return (
     <>
-      {sources.length > 1 && (
-        <Form.Group controlId="right-source">
-          <Form.Label>{tr("Source")}</Form.Label>
-          <Form.Select value={source} onChange={(e) => turn(e.target.value)}>
-            {sources.map((s) => (
-              <option key={s.key} value={s.key}>
-                {s.title}
-              </option>
-            ))}
-          </Form.Select>
-        </Form.Group>
-      )}
+      <SourceChoice id="right-source" value={source} onChange={turn} />
       <Narrowing scope={scope} source={source} onChange={change} />
       <Types scope={scope} source={source} onChange={change} />
       <PersonalData scope={scope} onChange={change} />

@@ -1,5 +1,5 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { Dropdown } from "react-bootstrap";
+import { Dropdown, Form } from "react-bootstrap";
 import { useLocation, useNavigate } from "react-router";
 import { turnTo } from "../api";
 import { Icon } from "../shared";
@@ -23,6 +23,35 @@ export function OfSource({ source }: { source: string }) {
   const { sources } = useShell().session;
   const title = sources.length > 1 ? sources.find((s) => s.key === source)?.title : undefined;
   return title && <> · {title}</>;
+}
+
+/** One of several sources. One source needs no choice. */
+export function SourceChoice({
+  id,
+  className,
+  value,
+  onChange,
+}: {
+  id: string;
+  className?: string;
+  value: string | undefined;
+  onChange: (key: string) => void;
+}) {
+  const { sources } = useShell().session;
+  if (sources.length < 2) return null;
+  return (
+    <Form.Group controlId={id} className={className}>
+      <Form.Label>{tr("Source")}</Form.Label>
+      <Form.Select value={value} onChange={(e) => onChange(e.target.value)}>
+        {sources.map((s) => (
+          <option key={s.key} value={s.key}>
+            {s.title}
+            {s.environment === "practice" ? tr(" (practice)") : ""}
+          </option>
+        ))}
+      </Form.Select>
+    </Form.Group>
+  );
 }
 
 /** Which of several sources this tab is about. One source needs no mention. */

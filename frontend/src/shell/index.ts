@@ -1,5 +1,5 @@
 export { Shell } from "./Shell";
-export { OfSource } from "./SourceSwitch";
+export { OfSource, SourceChoice } from "./SourceSwitch";
 export { PlaceBoundary } from "./PlaceBoundary";
 export { useCurrentSource, useMay, useMayAddress, useShell } from "./context";
 export { Hint } from "./Hint";

@@ -7,7 +7,7 @@ import type { AskedInfo, Look, TemplateDocument } from "../api";
 import { AskedText } from "../asked";
 import { Icon, Trouble, count } from "../shared";
 import { Proposed } from "./Proposed";
-import { useCurrentSource, useShell } from "../shell";
+import { SourceChoice, useCurrentSource } from "../shell";
 import { tr } from "../i18n";
 
 type Start = "everyday" | "empty" | "view" | "copy" | "document";
@@ -166,31 +166,14 @@ function useNewTemplate(asked: string, onClose: () => void) {
 
 /** Which of several sources it is to read. */
 function OfWhichSource({ making }: { making: Making }) {
-  const { sources } = useShell().session;
-  const here = useCurrentSource();
   const client = useQueryClient();
-  if (sources.length < 2) return null;
-  return (
-    <Form.Group controlId="new-source" className="mb-3">
-      <Form.Label>{tr("Source")}</Form.Label>
-      <Form.Select
-        value={here?.key}
-        onChange={(e) => {
-          turnTo(client, e.target.value);
-          making.setRecords("");
-          making.setSource("");
-          making.setDocument(null);
-        }}
-      >
-        {sources.map((s) => (
-          <option key={s.key} value={s.key}>
-            {s.title}
-            {s.environment === "practice" ? tr(" (practice)") : ""}
-          </option>
-        ))}
-      </Form.Select>
-    </Form.Group>
-  );
+  const turn = (key: string) => {
+    turnTo(client, key);
+    making.setRecords("");
+    making.setSource("");
+    making.setDocument(null);
+  };
+  return <SourceChoice id="new-source" className="mb-3" value={useCurrentSource()?.key} onChange={turn} />;
 }
 
 /** The record types, one of which a row stands for. */
