@@ -20,6 +20,7 @@ import numpy as np
 import polars as pl
 
 from bouquet.core.language import tr
+from bouquet.core.shaping import guarded_frame, guarded_rows
 
 __all__ = ["Comparison", "Difference", "RowSource", "compare_rows"]
 
@@ -304,12 +305,14 @@ class _Waiting:
 
 class _Out:
     """
-    The differences as a CSV: a line for each row added or gone, two for each row changed, before and after.
+    The differences as a CSV: a line for each row added or gone, two for each row changed, before and after. It is for
+    people: no text is taken for a formula.
     """
 
     def __init__(self, file: Any, found: Comparison) -> None:
         self.file = file
-        csv.writer(file, lineterminator="\r\n").writerow(["Change", "Changed columns", *found.columns])
+        heads = guarded_rows([["Change", "Changed columns", *found.columns]])
+        csv.writer(file, lineterminator="\r\n").writerows(heads)
 
     def alone(self, change: str, rows: pl.DataFrame) -> None:
         """
@@ -331,4 +334,4 @@ class _Out:
 
     def _write(self, rows: pl.DataFrame) -> None:
         if rows.height:
-            self.file.write(rows.write_csv(include_header=False, line_terminator="\r\n"))
+            self.file.write(guarded_frame(rows).write_csv(include_header=False, line_terminator="\r\n"))

@@ -53,6 +53,22 @@ def planted(count: int, seed: int) -> tuple[list[list[str | None]], list[list[st
     return before, after, {"gone": gone, "changed": changed, "added": {str(r[0]) for r in added}}
 
 
+def test_no_difference_is_run_by_a_spreadsheet(tmp_path: Path) -> None:
+    """The table is for people: texts and headings that begin as formulas are guarded, numbers stay numbers."""
+    heads, risky = ("id", "=name", "amount"), ["=1+1", "+cmd", "-2+3", "@SUM(A1)", "\tx"]
+    before: list[list[str | None]] = [[f"T-{n}", text, "-5"] for n, text in enumerate(risky)]
+    after: list[list[str | None]] = [[*row[:2], "-6.50"] for row in before] + [["=2+2", None, "+7"]]
+    out = tmp_path / "out.csv"
+    compare_rows(Rows(heads, before), Rows(heads, after), heads, heads, ["id"], write_to=out)
+    with out.open(newline="", encoding="utf-8") as file:
+        first, *rows = csv.reader(file)
+
+    assert first == ["Change", "Changed columns", "id", "'=name", "amount"]
+    assert rows[0] == ["added", "", "'=2+2", "", "+7"]
+    assert [row[3:] for row in rows[1::2]] == [[f"'{text}", "-5"] for text in risky]
+    assert [row[3:] for row in rows[2::2]] == [[f"'{text}", "-6.50"] for text in risky]
+
+
 @pytest.mark.parametrize("pairs", [20_000, 5])
 def test_planted_differences_are_found(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, pairs: int) -> None:
     """In memory, and with changed rows put away on disk; the CSV holds every one, changed rows before and after."""

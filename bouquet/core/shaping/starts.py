@@ -16,7 +16,7 @@ import numpy as np
 import polars as pl
 import pyarrow as pa
 
-__all__ = ["FORMULA_START", "companion_csv", "count_empty", "guarded", "guarded_rows", "odd_starts"]
+__all__ = ["FORMULA_START", "companion_csv", "count_empty", "guarded", "guarded_frame", "guarded_rows", "odd_starts"]
 
 #: What makes a spreadsheet take a text for a formula.
 FORMULA_START = r"^[=+\-@\t\r]"
@@ -41,6 +41,15 @@ def guarded_rows(rows: Iterable[Iterable[Any]]) -> Iterator[list[Any]]:
     """
     for row in rows:
         yield [guarded(cell) if isinstance(cell, str) and not _NUMBER.fullmatch(cell) else cell for cell in row]
+
+
+def guarded_frame(frame: pl.DataFrame) -> pl.DataFrame:
+    """
+    The same of a frame of texts.
+    """
+    texts = pl.col(pl.String)
+    number = texts.str.contains(f"^(?:{_NUMBER.pattern})$")
+    return frame.with_columns(pl.when(number).then(texts).otherwise(texts.str.replace(FORMULA_START, "'$0")))
 
 
 def companion_csv(rows: Iterable[Iterable[Any]], *, guard: bool) -> bytes:
