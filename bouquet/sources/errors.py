@@ -191,6 +191,10 @@ _MYSQL: dict[int, type[SourceError]] = {
 }
 
 
+#: Those that quote a value: one that is too large, no date, no number, cut, or not in the column's set of characters.
+_OF_VALUES = frozenset((1258, 1264, 1265, 1292, 1365, 1366, 1367, 1406, 1411, 1441, 1525, 1690, 3140, 3141, 4037, 4038))
+
+
 CONSTANT.update(
     kind.said
     for kind in (
@@ -207,12 +211,18 @@ CONSTANT.update(
 )
 
 
-def _own_words(cause: BaseException | None) -> str:
+#: What stands between quotation marks in a message.
+_QUOTED = re.compile(r'"[^\n]*"|\'[^\n]*\'')
+
+
+def _own_words(cause: BaseException | None, *, names: bool) -> str:
     """
-    What the database itself says, without what its driver says around it.
+    What the database itself says, without what its driver says around it. What it quotes stays only where that are
+    `names`: of what cannot be read, it is a value of somebody's record.
     """
     words = str(cause.args[-1]) if isinstance(cause, pymysql.err.MySQLError) and cause.args else str(cause)
-    return (words.partition("ERROR:")[2].strip() or words).partition("\n")[0]
+    words = (words.partition("ERROR:")[2].strip() or words).partition("\n")[0]
+    return words if names else _QUOTED.sub("…", words)
 
 
 @contextmanager
@@ -239,5 +249,6 @@ def renamed_errors(title: str, *, asked: Callable[[], bool] = lambda: True, boun
         if kind is SourceCancelled and not asked():
             kind = SourceTimeout if bounded else SourceStopped
         said = tr(kind.said)
-        detail = _own_words(cause) if kind is SourceError else ""
+        held = str(state).startswith("22") or number in _OF_VALUES
+        detail = _own_words(cause, names=not held) if kind is SourceError else ""
         raise kind(f"{title}: {said} {detail}".strip()) from error
