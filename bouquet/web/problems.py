@@ -168,6 +168,9 @@ def _bad_request(_request: Request, error: Exception) -> JSONResponse:
     errors = [
         {"code": e["type"], "message": said_of(e), "place": ".".join(str(s) for s in e["loc"])} for e in error.errors()
     ]
+    if any(e["loc"][:1] == ("path",) for e in error.errors()):
+        # A part of the address that can be none: nothing is there, as nothing is under a number that nobody has.
+        return _answer(404, "not_found", _TITLES[404], tr("There is nothing at this address."))
     detail = tr("Some of what was sent cannot be read; see the places below.")
     return _answer(422, "request", tr("Not understood"), detail, errors=errors)
 
