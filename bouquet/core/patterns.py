@@ -5,12 +5,28 @@ Technical Standard 35.
 
 from __future__ import annotations
 
+import functools
+import itertools
 import re
 from dataclasses import dataclass
+from typing import Literal, cast
+
+from babel import Locale
+from babel.core import UnknownLocaleError, get_global
 
 from bouquet.core.language import tr
 
-__all__ = ["DatePattern", "NumberPattern", "PatternError", "parse_date_pattern", "parse_number_pattern"]
+__all__ = [
+    "DatePattern",
+    "Names",
+    "NumberPattern",
+    "PatternError",
+    "date_pieces",
+    "parse_date_pattern",
+    "parse_number_pattern",
+    "spoken_where",
+    "with_english_names",
+]
 
 #: UTS 35 field → (code of the text formatter, of a spreadsheet number format, of PostgreSQL's to_char).
 _FIELDS = {
@@ -97,6 +113,99 @@ def parse_date_pattern(pattern: str) -> DatePattern:
         msg = tr("The date pattern is empty.")
         raise PatternError(msg)
     return DatePattern(strftime, number_format, to_char, of_day, of_moment)
+
+
+@dataclass(frozen=True)
+class Names:
+    """
+    A part of a date pattern that is a name: one of twelve months, January first, or of seven days, Monday first.
+    """
+
+    field: str
+    of: Literal["month", "day"]
+    names: tuple[str, ...]
+
+
+#: UTS 35 field → (what it names, width of the name in CLDR).
+_NAMES: dict[str, tuple[Literal["month", "day"], Literal["wide", "abbreviated"]]] = {
+    "MMMM": ("month", "wide"),
+    "MMM": ("month", "abbreviated"),
+    "EEEE": ("day", "wide"),
+    "EEE": ("day", "abbreviated"),
+}
+
+
+@functools.cache
+def date_pieces(pattern: str, language: str | None) -> tuple[str | Names, ...]:
+    """
+    A date pattern cut where a name of a month or day stands: patterns without names, and names in `language`, a locale
+    such as `de` or `fr_CH` (Unicode CLDR). The pattern whole where it has no names, or those that
+    `parse_date_pattern` writes: without a language, in English and in a language that is not known.
+
+    Beside a day, a month has the form that some languages have for that: `1 listopada`, else `listopad`.
+    """
+    locale = _locale(language)
+    if locale is None:
+        return (pattern,)
+    tokens = [("'" if m.group(2) is None else m.group(0), m.group(0)) for m in _TOKEN.finditer(pattern)]
+    beside = "format" if any(field in ("d", "dd") for field, _ in tokens) else "stand-alone"
+    pieces: list[str | Names] = []
+    for named, group in itertools.groupby(tokens, lambda token: token[0] in _NAMES):
+        if named:
+            pieces += [_named(field, locale, beside) for field, _ in group]
+        else:
+            pieces.append("".join(text for _, text in group))
+    return tuple(pieces)
+
+
+def _named(field: str, locale: Locale, beside: str) -> Names:
+    of, width = _NAMES[field]
+    held = locale.months if of == "month" else locale.days
+    names = cast("dict[int, str]", held[beside if of == "month" else "format"][width])
+    return Names(field, of, tuple(names[n] for n in sorted(names)))
+
+
+def _locale(language: str | None) -> Locale | None:
+    try:
+        found = Locale.parse(language.replace("-", "_")) if language else None
+    except (ValueError, UnknownLocaleError):
+        return None
+    return None if found is None or found.language == "en" else found
+
+
+def spoken_where(language: str) -> str:
+    """
+    A known locale with its land, `de_DE` for `de`, that of most of its speakers where it has none (CLDR).
+    """
+    locale = Locale.parse(language.replace("-", "_"))
+    likely = cast("dict[str, str]", get_global("likely_subtags")).get(locale.language, "")
+    return f"{locale.language}_{locale.territory or likely.rpartition('_')[2]}"
+
+
+def with_english_names(text: str, pattern: str, language: str | None) -> str:
+    """
+    A text written by a pattern in `language`, with the names that `parse_date_pattern` writes; as it is where it was
+    not written so.
+    """
+    pieces = date_pieces(pattern, language)
+    if len(pieces) == 1 and isinstance(pieces[0], str):
+        return text
+    form = "".join("(.*?)" if isinstance(p, str) else f"({_any_of(p.names)})" for p in pieces)
+    found = re.fullmatch(form, text, re.IGNORECASE | re.DOTALL)
+    if found is None:
+        return text
+    made = ""
+    for piece, said in zip(pieces, found.groups(), strict=True):
+        if isinstance(piece, str):
+            made += said
+        else:
+            at = [name.casefold() for name in piece.names].index(said.casefold())
+            made += _named(piece.field, Locale("en"), "format").names[at]
+    return made
+
+
+def _any_of(names: tuple[str, ...]) -> str:
+    return "|".join(re.escape(name) for name in sorted(names, key=len, reverse=True))
 
 
 @dataclass(frozen=True)

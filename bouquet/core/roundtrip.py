@@ -17,7 +17,7 @@ import polars as pl
 
 from bouquet.core.catalogue import Kind
 from bouquet.core.language import tr
-from bouquet.core.patterns import parse_date_pattern
+from bouquet.core.patterns import parse_date_pattern, with_english_names
 from bouquet.core.plan import Plan, PlanColumn, Read
 from bouquet.core.values import Value, read_value
 
@@ -294,7 +294,8 @@ def read_shown(text: str, column: PlanColumn) -> Value:
         return read_value(bare, column.field, UTC_ZONE)
     if kind.is_dated and show.date:
         try:
-            read = datetime.strptime(text, parse_date_pattern(show.date).strftime.replace("%-", "%"))
+            english = with_english_names(text, show.date, show.language)
+            read = datetime.strptime(english, parse_date_pattern(show.date).strftime.replace("%-", "%"))
         except ValueError:
             return read_value(text, column.field, UTC_ZONE)
         return read.date() if kind is Kind.DATE else read

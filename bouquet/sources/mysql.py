@@ -35,6 +35,7 @@ IDLE, UNREAD = 3_600, 600
 SESSION = {
     "sql_mode": "'PIPES_AS_CONCAT,NO_BACKSLASH_ESCAPES'",
     "time_zone": "'+00:00'",
+    "lc_time_names": "'en_US'",
     "group_concat_max_len": LONGEST_JOINED,
     "sql_quote_show_create": 1,
     "sql_select_limit": 18_446_744_073_709_551_615,

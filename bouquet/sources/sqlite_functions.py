@@ -59,7 +59,7 @@ def equip(connection: Any, _record: Any) -> None:
         ("bouquet_next", 3, _next_step),
         ("bouquet_local", 2, _local),
         ("bouquet_clock", 1, _clock),
-        ("bouquet_dated", 4, _dated),
+        ("bouquet_dated", 5, _dated),
         ("bouquet_grouped", 3, _grouped),
         ("bouquet_nth", 2, _nth),
         ("bouquet_joined", 3, _joined),
@@ -300,9 +300,10 @@ def _local(value: str | None, zone: str) -> str | None:
     return moment.replace(tzinfo=None).isoformat(sep=" ")
 
 
-def _dated(value: str | None, kind: str, pattern: str, zone: str) -> str | None:
+def _dated(value: str | None, kind: str, pattern: str, language: str, zone: str) -> str | None:
     """
-    A date, moment or time by a pattern, or as ISO 8601; a moment on a zone's clock, with its offset.
+    A date, moment or time by a pattern with names in a language, or as ISO 8601; a moment on a zone's clock, with its
+    offset.
     """
     if value is None:
         return None
@@ -314,7 +315,7 @@ def _dated(value: str | None, kind: str, pattern: str, zone: str) -> str | None:
     except (ValueError, OverflowError):
         return value
     if pattern:
-        return dated_by_pattern(made, pattern)
+        return dated_by_pattern(made, pattern, language)
     if kind == "date":
         return str(made.isoformat())
     # A fraction of a second only where there is one.

@@ -20,7 +20,7 @@ from bouquet.runs import Export, Trace, trace
 from bouquet.sources import Source, SourceCancelled, SourceError, SourceTimeout, try_source
 from tests.conftest import CATALOGUE, NOW, TENTH, UNTIL
 from tests.sources.mariadb import owner_of
-from tests.sources.test_sqlite import ALL, SHOWN, exported, joined
+from tests.sources.test_sqlite import ALL, DATED, SHOWN, exported, joined
 from tests.sources.worlds import lines, written
 
 #: What reads photographs (not copied) or keys of JSON (a text there): differences that the reference lists.
@@ -210,7 +210,7 @@ def test_it_can_be_tried(server: str) -> None:
     assert wrong == ("signed in", "wrong")
 
 
-@pytest.mark.parametrize(("field", "show"), [*SHOWN, ("ss_in", {"date": "EEE d MMMM yy"}), ("ss_in", {})])
+@pytest.mark.parametrize(("field", "show"), [*SHOWN, *DATED])
 def test_joined_values_read_as_in_postgresql(
     source: Source, copy: Source, tmp_path: Path, field: str, show: dict[str, Any]
 ) -> None:

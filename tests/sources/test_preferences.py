@@ -94,6 +94,7 @@ GLOBALLY = {
     "sql_mode": "'ANSI_QUOTES,ONLY_FULL_GROUP_BY'", "sql_quote_show_create": "0", "sql_select_limit": "2",
     "max_join_size": "1", "max_statement_time": "0.0001", "max_sort_length": "8", "group_concat_max_len": "4",
     "time_zone": "'+05:30'", "sql_safe_updates": "1", "max_recursive_iterations": "2", "autocommit": "0",
+    "lc_time_names": "'de_DE'", "div_precision_increment": "0",
 }  # fmt: skip
 
 
@@ -123,13 +124,16 @@ def test_what_a_mariadb_server_prefers_changes_no_file(
                 {"id": "a", "heading": "Group", "value": {"field": "group"}},
                 {"id": "b", "heading": "Keys", "value": {"fold": {"path": "key", "how": "joined", "separator": "|"}}},
                 {"id": "c", "heading": "Last", "value": {"fold": {"path": "at", "how": "greatest"}}},
+                {"id": "d", "heading": "Day", "value": {"formula": 'TEXT({Last}; "EEE d MMMM")'}},
+                {"id": "e", "heading": "All", "value": {"fold": {"path": "", "how": "count"}}},
+                {"id": "f", "heading": "Part", "value": {"formula": "ROUND({All} / 7; 4)"}},
             ],
         }
         plain = {"records": "order", "columns": [{"id": "a", "heading": "Key", "value": {"field": "key"}}]}
 
         assert lines(source, grouped, tmp_path / "grouped") == [
-            ["the same beginning 0", "0|2|4", "2026-03-05T23:30:00+00:00"],
-            ["the same beginning 1", "1|3|5", "2026-03-06T23:30:00+00:00"],
+            ["the same beginning 0", "0|2|4", "2026-03-05T23:30:00+00:00", "Thu 5 March", "3", "0.4286"],
+            ["the same beginning 1", "1|3|5", "2026-03-06T23:30:00+00:00", "Fri 6 March", "3", "0.4286"],
         ]
         assert lines(source, plain, tmp_path / "plain") == [[str(n)] for n in range(6)]
         source.close()

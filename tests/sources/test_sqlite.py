@@ -71,6 +71,13 @@ SHOWN: list[tuple[str, dict[str, Any]]] = [
 ]
 
 
+DATED: list[tuple[str, dict[str, Any]]] = [
+    ("ss_in", {"date": "EEE d MMMM yy"}),
+    ("ss_in", {"date": "EEEE, d. MMM yy 'MMM'", "language": "de"}),
+    ("ss_in", {}),
+]
+
+
 def joined(source: Source, column: str, show: dict[str, Any]) -> dict[str, Any]:
     """Each species with what a column says of its saplings, in one cell."""
     types = source.catalogue().record_types
@@ -85,8 +92,8 @@ def joined(source: Source, column: str, show: dict[str, Any]) -> dict[str, Any]:
     }
 
 
-@pytest.mark.parametrize(("field", "show"), SHOWN)
-def test_joined_numbers_read_as_in_postgresql(
+@pytest.mark.parametrize(("field", "show"), [*SHOWN, *DATED])
+def test_joined_values_read_as_in_postgresql(
     source: Source, copy: Source, tmp_path: Path, field: str, show: dict[str, Any]
 ) -> None:
     """What is multiplied has more digits than the field declares."""

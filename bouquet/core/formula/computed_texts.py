@@ -11,7 +11,7 @@ from decimal import Decimal
 from typing import Any
 
 from bouquet.core.formula.computed_numbers import cut, refuse, whole
-from bouquet.core.patterns import parse_date_pattern, parse_number_pattern
+from bouquet.core.patterns import date_pieces, parse_date_pattern, parse_number_pattern
 from bouquet.core.values import WHITE
 
 __all__ = [
@@ -115,13 +115,20 @@ _PARTS: dict[str, Callable[[Any], str]] = {
 }  # fmt: skip
 
 
-def dated_by_pattern(value: date | time, pattern: str) -> str:
+def dated_by_pattern(value: date | time, pattern: str, language: str = "") -> str:
     """
-    A date, moment or time by a pattern of `bouquet.core.patterns`.
+    A date, moment or time by a pattern of `bouquet.core.patterns`, with names in `language`; in English without one.
     """
     whole: Any = value
     if isinstance(value, date) and not isinstance(value, datetime):
         whole = datetime(value.year, value.month, value.day)
     elif isinstance(value, time):
         whole = datetime.combine(date(2000, 1, 1), value)
-    return re.sub(r"%-?:?[A-Za-z%]", lambda m: _PARTS[m.group(0)](whole), parse_date_pattern(pattern).strftime)
+    made = ""
+    for piece in date_pieces(pattern, language):
+        if isinstance(piece, str):
+            codes = parse_date_pattern(piece).strftime
+            made += re.sub(r"%-?:?[A-Za-z%]", lambda m: _PARTS[m.group(0)](whole), codes)
+        else:
+            made += piece.names[whole.month - 1 if piece.of == "month" else whole.weekday()]
+    return made

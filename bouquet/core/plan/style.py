@@ -13,7 +13,7 @@ from bouquet.core.catalogue import Field, Kind
 from bouquet.core.template import Output, Show
 from bouquet.core.template.values import CURRENCIES
 
-__all__ = ["shown"]
+__all__ = ["language_of", "shown"]
 
 #: Words for yes and no, by language; other languages take English.
 _YES_NO = {
@@ -38,8 +38,17 @@ def shown(show: Show, field: Field, output: Output) -> Show:
     `show` with nothing left open.
     """
     machine = {"decimal_mark": ".", "grouping": "", "yes": "true", "no": "false"}
-    given = machine if output.style == "machine" else machine | _reader(field, output.locale)
+    given: dict[str, Any] = machine if output.style == "machine" else machine | _reader(field, output.locale)
+    if field.kind.is_dated:
+        given = given | {"language": language_of(output)}
     return show.model_copy(update={k: v for k, v in given.items() if getattr(show, k) in (None, "")})
+
+
+def language_of(output: Output) -> str | None:
+    """
+    In which names of months and days stand in a file, a locale; None for English.
+    """
+    return output.language or (output.locale if output.style == "reader" else None)
 
 
 def _reader(field: Field, name: str) -> dict[str, Any]:

@@ -16,9 +16,9 @@ import pyarrow as pa
 
 from bouquet.core.catalogue import Kind
 from bouquet.core.language import tr
-from bouquet.core.patterns import parse_date_pattern
+from bouquet.core.patterns import date_pieces, parse_date_pattern
 from bouquet.core.plan import PlanColumn
-from bouquet.core.shaping.dates import dated_text
+from bouquet.core.shaping.dates import dated_text, names_by_mark, written_form
 from bouquet.core.shaping.far import far_column, near_dates
 from bouquet.core.shaping.starts import FORMULA_START, guarded
 from bouquet.core.values import WHITE
@@ -133,22 +133,24 @@ class TextShaper:
         if kind is Kind.CHOICE:
             return choice_text(value, column)
         if kind in MACHINE_DATES and dtype is not None and dtype.is_temporal():
-            form = self.strftime(column)
-            local = self.local(value, kind)
-            if kind is Kind.TIME:
-                return local.dt.to_string(form)
-            return local.map_batches(partial(dated_text, form=form), return_dtype=pl.String)
+            return self.dated(value, column)
         value = value.cast(pl.String)
         if kind is Kind.FILE:
             return pl.format(tr("{size} bytes", size="{}"), value)
         return number_text(value, column) if kind.is_number else value
 
-    def strftime(self, column: PlanColumn) -> str:
+    def dated(self, value: pl.Expr, column: PlanColumn) -> pl.Expr:
         """
-        The formatter's codes of a dated column.
+        Dates, moments or times as the column's pattern writes them, with names in its language; else as ISO 8601.
         """
-        pattern = column.show.date
-        return parse_date_pattern(pattern).strftime if pattern else MACHINE_DATES[column.kind]
+        show, local = column.show, self.local(value, column.kind)
+        pieces = date_pieces(show.date, show.language) if show.date else ()
+        if column.kind is Kind.TIME:
+            return local.dt.to_string(parse_date_pattern(show.date).strftime if show.date else MACHINE_DATES[Kind.TIME])
+        form = written_form(pieces) if pieces else MACHINE_DATES[column.kind]
+        text = local.map_batches(partial(dated_text, form=form), return_dtype=pl.String)
+        names = names_by_mark(pieces)
+        return text.str.replace_many(list(names), list(names.values())) if names else text
 
     def local(self, value: pl.Expr, kind: Kind) -> pl.Expr:
         """

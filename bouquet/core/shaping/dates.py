@@ -8,20 +8,49 @@ batch that the tables do not fit goes through the library.
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable
 from functools import cache
 
 import polars as pl
 
-__all__ = ["dated_text"]
+from bouquet.core.patterns import Names, parse_date_pattern
+
+__all__ = ["dated_text", "names_by_mark", "written_form"]
 
 #: The days that tables hold, counted from 1970-01-01: from 1880 to the end of 2100.
 FIRST_DAY, LAST_DAY = -32_872, 47_846
 
 #: Codes of the formatter that speak of the time of day, and of the clock's offset.
 _TIME = re.compile(r"%-?[HIMSp]|%\.f|%:z")
-_DAY = re.compile(r"%-?[YyBbmdAaGVj]")
+_DAY = re.compile(r"%-?[YyBbmdAaGVju]")
+
+#: How a month or day whose name is written afterwards stands in a text: its number between marks that no pattern has.
+_MARKED = {"month": ("%m", "{:02}"), "day": ("%u", "{}")}
 
 _MINUTE, _SECOND, _DAY_LONG = 60_000_000, 1_000_000, 86_400_000_000
+
+
+def written_form(pieces: Iterable[str | Names]) -> str:
+    """
+    The formatter's codes of a pattern in pieces, with marks where its names belong.
+    """
+    return "".join(parse_date_pattern(p).strftime if isinstance(p, str) else _mark(p, _MARKED[p.of][0]) for p in pieces)
+
+
+def names_by_mark(pieces: Iterable[str | Names]) -> dict[str, str]:
+    """
+    The names that stand for the marks of `written_form`.
+    """
+    found: dict[str, str] = {}
+    for piece in pieces:
+        if not isinstance(piece, str):
+            number = _MARKED[piece.of][1]
+            found |= {_mark(piece, number.format(n)): name for n, name in enumerate(piece.names, 1)}
+    return found
+
+
+def _mark(piece: Names, number: str) -> str:
+    return f"\x01{piece.field}{number}\x01"
 
 
 @cache

@@ -14,7 +14,9 @@ from decimal import ROUND_HALF_UP, Decimal
 from typing import TypeAlias
 
 from bouquet.core.catalogue import Field, Kind
-from bouquet.core.patterns import parse_date_pattern
+from bouquet.core.formula import dated_by_pattern
+from bouquet.core.language import LANGUAGES
+from bouquet.core.patterns import date_pieces
 from bouquet.core.template import Show
 from bouquet.core.template.values import CURRENCIES
 
@@ -36,7 +38,7 @@ _CANDIDATES = ("yyyy", "dd", "MM", "d", "M", "yy", "HH", "mm", "ss", "H", "hh", 
 _MOST_RUNS = 8
 
 
-def format_by_example(value: Sample, text: str, field: Field) -> list[Show]:
+def format_by_example(value: Sample, text: str, field: Field, language: str = "en") -> list[Show]:
     """
     Formats under which `value` reads `text`, the simplest first; none when no format does that.
 
@@ -44,12 +46,14 @@ def format_by_example(value: Sample, text: str, field: Field) -> list[Show]:
         value: The cell's value as the source holds it; a choice's code.
         text: How a person wants it to look.
         field: What the value is of.
+        language: That of the file, a locale such as `de` or `fr_CH`; names of months and days are read in it, and in
+            the languages that there are texts in.
     """
-    found = list(dict.fromkeys(_formats(value, text, field)))
+    found = list(dict.fromkeys(_formats(value, text, field, language)))
     return found[:5]
 
 
-def _formats(value: Sample, text: str, field: Field) -> Iterator[Show]:
+def _formats(value: Sample, text: str, field: Field, language: str) -> Iterator[Show]:
     if field.kind is Kind.CHOICE:
         yield from _texts(field.label_of(value), text, Show())
         yield from _texts(str(value), text, Show(choice="code"))
@@ -57,7 +61,10 @@ def _formats(value: Sample, text: str, field: Field) -> Iterator[Show]:
         if text.strip():
             yield Show(yes=text) if value else Show(no=text)
     elif isinstance(value, datetime | date | time):
-        yield from (Show(date=p) for p in date_patterns(value, text))
+        yield from (Show(date=p) for p in date_patterns(value, text, language))
+        for other in LANGUAGES:
+            named = [p for p in date_patterns(value, text, other) if _is_named(p)]
+            yield from (Show(date=p, language=other) for p in named if dated_by_pattern(value, p, language) != text)
     elif isinstance(value, int | Decimal) and field.kind.is_number:
         yield from _numbers(Decimal(value), text)
     else:
@@ -146,23 +153,27 @@ def _marks(written: str) -> Iterator[tuple[str, str]]:
 # Dates
 
 
-def date_patterns(value: date | datetime | time, text: str) -> list[str]:
+def date_patterns(value: date | datetime | time, text: str, language: str = "en") -> list[str]:
     """
-    Date patterns (UTS 35) under which `value` reads `text`, day before month where both fit.
+    Date patterns (UTS 35) under which `value` reads `text` with names in `language`, day before month where both fit.
     """
-    runs = re.findall(r"\d+|[^\W\d_]+|[\W_]+", text)
+    fitting_here = [f for f in _CANDIDATES if isinstance(value, datetime) or _fits(value, f)]
+    shown = {field: dated_by_pattern(value, field, language) for field in fitting_here}
+    # Beside a day, a month may have another form than alone.
+    beside: dict[str, str] = {
+        f: dated_by_pattern(value, f"{f}d", language).rstrip("0123456789") for f in ("MMMM", "MMM") if f in shown
+    }
+    names = [said for f, said in (*shown.items(), *beside.items()) if f in ("MMMM", "MMM", "EEEE", "EEE")]
+    words = "".join(f"{re.escape(name)}|" for name in sorted(names, key=len, reverse=True))
+    runs = re.findall(rf"{words}\d+|[^\W\d_]+|[\W_]+", text)
     if len([r for r in runs if r[0].isalnum()]) > _MOST_RUNS:
         return []
-    shown: dict[str, str] = {}
-    for field in _CANDIDATES:
-        if isinstance(value, datetime) or _fits(value, field):
-            shown[field] = value.strftime(parse_date_pattern(field).strftime)
     options: list[list[str]] = []
     for run in runs:
         if not run[0].isalnum():
             options.append([f"'{run}'" if re.search(r"[A-Za-z']", run) else run])
             continue
-        fitting = [f for f, said in shown.items() if said == run] + _packed(run, shown)
+        fitting = [f for f, said in shown.items() if run in (said, beside.get(f))] + _packed(run, shown)
         if not fitting and run.isalpha():
             # Words between the parts, such as "at", stand for themselves.
             fitting = [f"'{run}'"]
@@ -173,7 +184,14 @@ def date_patterns(value: date | datetime | time, text: str) -> list[str]:
         letters = [f[0] for f in fields]
         if fields and len(set(letters)) == len(letters):
             found.append("".join(parts))
-    return found
+    return [p for p in found if not _is_named(p) or dated_by_pattern(value, p, language) == text]
+
+
+def _is_named(pattern: str) -> bool:
+    """
+    Whether a pattern has names of months or days.
+    """
+    return date_pieces(pattern, "de") != (pattern,)
 
 
 def _fits(value: date | time, field: str) -> bool:

@@ -167,6 +167,12 @@ class Show(Part):
     """
 
     date: str | None = Field(None, max_length=100, description="Date pattern of Unicode TR 35, e.g. dd/MM/yyyy")
+    language: str | None = Field(
+        None,
+        max_length=40,
+        pattern=r"^[A-Za-z]{2,3}([-_][A-Za-z0-9]{2,8})*$",
+        description="In which names of months and days stand, such as de or fr_CH; else that of the file",
+    )
     decimals: int | None = Field(None, ge=0, le=12, description="Digits after the point, rounded half away from zero")
     rounding: Literal["half_away", "half_even"] = "half_away"
     factor: Digits | None = Field(

@@ -8,9 +8,10 @@ import re
 from collections.abc import Sequence
 
 from bouquet.core.catalogue import Kind
-from bouquet.core.patterns import parse_date_pattern
+from bouquet.core.patterns import Names, date_pieces, parse_date_pattern, spoken_where
 from bouquet.core.plan import Plan, PlanColumn
 from bouquet.core.shaping.columns import MACHINE_DATES
+from bouquet.core.template import Show
 from bouquet.core.writers.markup import escaped_text
 from bouquet.core.writers.xlsx_cells import width_of
 from bouquet.core.writers.xlsx_workbook import STAMP
@@ -101,7 +102,17 @@ def data_style(column: PlanColumn, n: int) -> str:
         elif code != ".f":
             return ""
     tag = "time-style" if kind is Kind.TIME else "date-style"
-    return f'<number:{tag} style:name="N{n}">{parts}</number:{tag}>'
+    return f'<number:{tag} style:name="N{n}"{_spoken(show)}>{parts}</number:{tag}>'
+
+
+def _spoken(show: Show) -> str:
+    """
+    In which language names of months and days stand (ISO/IEC 26300-1, section 19).
+    """
+    if not any(isinstance(piece, Names) for piece in date_pieces(show.date or "", show.language)):
+        return ""
+    language, _, country = spoken_where(show.language or "").partition("_")
+    return f' number:language="{language}" number:country="{country}"'
 
 
 def opening(plan: Plan, styles: Sequence[str]) -> str:

@@ -7,15 +7,17 @@ from __future__ import annotations
 import html
 import re
 from collections.abc import Sequence
+from locale import windows_locale
 from typing import Any, TypeAlias
 
 import polars as pl
 
 from bouquet.core.catalogue import Kind
-from bouquet.core.patterns import parse_date_pattern
+from bouquet.core.patterns import Names, date_pieces, parse_date_pattern, spoken_where
 from bouquet.core.plan import PlanColumn
 from bouquet.core.shaping import TextShaper
 from bouquet.core.shaping.far import far_column
+from bouquet.core.template import Show
 from bouquet.core.writers.base import cut_at
 
 __all__ = [
@@ -81,7 +83,9 @@ def number_format(column: PlanColumn) -> str | None:
     """
     show, kind = column.show, column.kind
     if kind.is_dated or kind is Kind.TIME:
-        return parse_date_pattern(show.date).number_format if show.date else _NUMBER_FORMATS[kind]
+        if not show.date:
+            return _NUMBER_FORMATS[kind]
+        return _language(show) + parse_date_pattern(show.date).number_format
     if not kind.is_number:
         return None
     whole = "#,##0" if show.grouping else "0"
@@ -101,6 +105,16 @@ def number_format(column: PlanColumn) -> str | None:
     negative = f"-{before}{below}" if show.signs_money else f"{before}-{below}"
     parted = f"{made};{negative}{after}"
     return parted if len(parted) <= LONGEST_FORMAT else f"{before}{whole}{point}{after}"
+
+
+def _language(show: Show) -> str:
+    """
+    In which names of months and days stand (ECMA-376, part 1, 18.8.31); without it, in that of whoever looks at them.
+    """
+    named = any(isinstance(piece, Names) for piece in date_pieces(show.date or "", show.language))
+    spoken = spoken_where(show.language or "") if named else ""
+    code = next((code for code, name in windows_locale.items() if name == spoken), None)
+    return "" if code is None else f"[$-{code:X}]"
 
 
 def _said(text: str) -> str:
@@ -218,7 +232,7 @@ class Cell:
         inside = frame.select(((value.dt.year() > 1900) & (value.dt.year() < 10_000)).alias("i"))["i"].fill_null(True)
         if inside.all():
             return cells
-        text = frame.select(value.dt.to_string(self.shaper.strftime(self.column)).alias("t"))["t"]
+        text = frame.select(self.shaper.dated(pl.col(name), self.column).alias("t"))["t"]
         return _either(cells, (text, ' t="inlineStr"><is><t>', "</t></is></c>"), inside)
 
     def _text(self, text: pl.Series, notes: Any) -> _Pieces:

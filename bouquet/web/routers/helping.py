@@ -109,7 +109,7 @@ def work_out_format(body: ExampleRequest, view: TheView) -> Any:
     if column.kind.is_number and isinstance(value, str | float):
         value = Decimal(str(value))
     shows, others = [], []
-    for show in format_by_example(_local(value, template), body.text, column.field):
+    for show in format_by_example(_local(value, template), body.text, column.field, column.show.language or "en"):
         tried = _cells(view, template, chosen[0], show, body)
         texts = tried[2] if tried is not None else [None]
         # Only what the plan itself writes like that is offered.

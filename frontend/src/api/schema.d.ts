@@ -8186,6 +8186,11 @@ export interface components {
             /** Grouping */
             grouping?: ("" | " " | " " | " " | "," | "." | "'" | "’") | null;
             /**
+             * Language
+             * @description In which names of months and days stand, such as de or fr_CH; else that of the file
+             */
+            language?: string | null;
+            /**
              * Link
              * @description In spreadsheets, a link to the record's page
              */

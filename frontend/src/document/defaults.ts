@@ -10,6 +10,27 @@ export const DATE_PATTERNS: Record<string, string[]> = {
   moment: ["yyyy-MM-dd HH:mm:ss", "dd/MM/yyyy HH:mm", "d MMM yyyy HH:mm", "yyyy-MM-dd", "dd/MM/yyyy"],
 };
 
+/** Languages that are offered for headings and for names in dates; documents may have any other. */
+export const OFFERED_LANGUAGES = [
+  "cs",
+  "cy",
+  "da",
+  "de",
+  "en",
+  "es",
+  "fi",
+  "fr",
+  "ga",
+  "it",
+  "nb",
+  "nl",
+  "pl",
+  "pt",
+  "ro",
+  "sv",
+  "uk",
+];
+
 /** The condition a person most likely wants on a field of this kind. */
 export function firstCondition(field: FieldInfo): Condition {
   const path = field.path;

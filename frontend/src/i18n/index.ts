@@ -70,7 +70,7 @@ const names = new Intl.DisplayNames(language, { type: "language" });
 /** What a language is called, in that of this page. */
 export function languageName(code: string): string {
   try {
-    return names.of(code) ?? code;
+    return names.of(code.replace("_", "-")) ?? code;
   } catch {
     // Documents may hold what is no code of a language.
     return code;

@@ -13,12 +13,12 @@ import sqlalchemy as sa
 from sqlalchemy.dialects import postgresql
 
 from bouquet.core.catalogue import Field, Kind
-from bouquet.core.patterns import parse_date_pattern
+from bouquet.core.patterns import Names, date_pieces, parse_date_pattern
 from bouquet.core.sql.dialects.base import Dialect, Element
 from bouquet.core.sql.literals import literal
 from bouquet.core.template import Show
 
-__all__ = ["dated_text"]
+__all__ = ["dated_text", "has_parts", "named"]
 
 #: What `to_char` writes for the clock's offset; it would be that of the session, not of the template's zone.
 _OFFSET = "TZH:TZM"
@@ -40,15 +40,19 @@ def dated_text(value: Element, found: Field, show: Show, dialect: Dialect, zone:
     local = dialect.local(value, zone) if kind is Kind.MOMENT else value
     if kind is Kind.TIME:
         local = sa.cast(local, postgresql.INTERVAL())
-    pattern = parse_date_pattern(show.date).to_char if show.date else _MACHINE[kind]
     pieces: list[Element] = []
-    for n, code in enumerate(re.split(re.escape(_OFFSET), pattern)):
-        if n:
-            pieces.append(_offset(value, local, zone, dialect) if kind is Kind.MOMENT else literal(""))
-        if code:
-            pieces.append(sa.func.to_char(local, literal(code)))
-        if not show.date and not n and kind is not Kind.DATE:
-            pieces.append(_fraction(local))
+    for part in date_pieces(show.date, show.language) if show.date else ("",):
+        if isinstance(part, Names):
+            pieces.append(named(sa.extract("month" if part.of == "month" else "isodow", local), part))
+            continue
+        pattern = parse_date_pattern(part).to_char if part else _MACHINE[kind]
+        for n, code in enumerate(re.split(re.escape(_OFFSET), pattern)):
+            if n:
+                pieces.append(_offset(value, local, zone, dialect) if kind is Kind.MOMENT else literal(""))
+            if code:
+                pieces.append(sa.func.to_char(local, literal(code)))
+            if not show.date and not n and kind is not Kind.DATE:
+                pieces.append(_fraction(local))
     if kind is not Kind.TIME:
         ours = sa.cast(literal("0001-01-01"), sa.Date)
         pieces.append(sa.case((local < ours, literal(" BC")), else_=literal("")))
@@ -61,6 +65,13 @@ def has_parts(value: Element, kind: Kind) -> Element:
     if kind is not Kind.DATE:
         return sa.func.isfinite(value)
     return value.between(sa.cast(literal("4713-01-01 BC"), sa.Date), sa.cast(literal("294276-12-31"), sa.Date))
+
+
+def named(number: Element, part: Names) -> Element:
+    """
+    The name of a month or day by its number, from 1.
+    """
+    return sa.case(*((number == sa.literal_column(str(n)), literal(name)) for n, name in enumerate(part.names, 1)))
 
 
 def _fraction(local: Element) -> Element:

@@ -12,8 +12,9 @@ import sqlalchemy as sa
 
 from bouquet.core.catalogue import Field, Kind
 from bouquet.core.formula import mariadb_codes
-from bouquet.core.patterns import parse_date_pattern
+from bouquet.core.patterns import Names, date_pieces, parse_date_pattern
 from bouquet.core.sql.dialects.base import Dialect, Element
+from bouquet.core.sql.dialects.displayed import named
 from bouquet.core.sql.literals import literal
 from bouquet.core.template import Show
 
@@ -37,16 +38,21 @@ def dated_text(value: Element, found: Field, show: Show, dialect: Dialect, zone:
     """
     kind = found.kind
     local = dialect.local(value, zone) if kind is Kind.MOMENT else value
-    pattern = mariadb_codes(parse_date_pattern(show.date).strftime) if show.date else _MACHINE[kind]
     pieces: list[Element] = []
-    for n, code in enumerate(pattern.split(_OFFSET)):
-        if n:
-            pieces.append(_offset(value, local) if kind is Kind.MOMENT else literal(""))
-        if code:
-            written = sa.func.time_format if kind is Kind.TIME else sa.func.date_format
-            pieces.append(written(local, literal(code)))
-        if not show.date and not n and kind is not Kind.DATE:
-            pieces.append(_fraction(local))
+    for part in date_pieces(show.date, show.language) if show.date else ("",):
+        if isinstance(part, Names):
+            of_week: Element = sa.func.weekday(local) + sa.literal_column("1")
+            pieces.append(named(sa.extract("month", local) if part.of == "month" else of_week, part))
+            continue
+        pattern = mariadb_codes(parse_date_pattern(part).strftime) if part else _MACHINE[kind]
+        for n, code in enumerate(pattern.split(_OFFSET)):
+            if n:
+                pieces.append(_offset(value, local) if kind is Kind.MOMENT else literal(""))
+            if code:
+                written = sa.func.time_format if kind is Kind.TIME else sa.func.date_format
+                pieces.append(written(local, literal(code)))
+            if not show.date and not n and kind is not Kind.DATE:
+                pieces.append(_fraction(local))
     return dialect.joined_texts(*pieces)
 
 

@@ -215,7 +215,8 @@ class Sqlite(StandardSql):
 
     def shown_date(self, value: Element, found: Field, show: Show, zone: ZoneInfo) -> Element:
         kind = {Kind.DATE: "date", Kind.TIME: "time", Kind.MOMENT: "moment"}.get(found.kind, "timestamp")
-        return sa.func.bouquet_dated(value, literal(kind), literal(show.date or ""), literal(zone.key))
+        pattern, language = literal(show.date or ""), literal(show.language or "")
+        return sa.func.bouquet_dated(value, literal(kind), pattern, language, literal(zone.key))
 
     def exact(self, value: Element, found: Field) -> Element:
         return value

@@ -1,9 +1,9 @@
 import { Form } from "react-bootstrap";
 import type { FieldInfo } from "../../api";
-import { DATE_PATTERNS } from "../../document/defaults";
+import { DATE_PATTERNS, OFFERED_LANGUAGES } from "../../document/defaults";
 import type { Show } from "../../document/types";
 import { Help } from "../../guide";
-import { tr } from "../../i18n";
+import { languageName, tr } from "../../i18n";
 
 /** How the values of a column stand on paper, by their kind. */
 export function Formats({ field, show, set }: { field: FieldInfo; show: Show; set: (part: Show) => void }) {
@@ -253,6 +253,28 @@ function DateFormat({ kind, show, set }: { kind: string; show: Show; set: (part:
           </button>
         ))}
       </Form.Text>
+      {hasNames(show.date ?? "") && <LanguageOfNames show={show} set={set} />}
+    </Form.Group>
+  );
+}
+
+/** Whether a date pattern has names of months or days, beside its texts between quotation marks. */
+const hasNames = (pattern: string) => /M{3}|E{3}/.test(pattern.replace(/'[^']*'/g, ""));
+
+function LanguageOfNames({ show, set }: { show: Show; set: (part: Show) => void }) {
+  const chosen = show.language ?? "";
+  const offered = [...OFFERED_LANGUAGES, ...(OFFERED_LANGUAGES.includes(chosen) || !chosen ? [] : [chosen])];
+  return (
+    <Form.Group controlId="show-language" className="mt-2">
+      <Form.Label>{tr("Names of months and days")}</Form.Label>
+      <Form.Select value={chosen} onChange={(e) => set({ language: e.target.value || undefined })}>
+        <option value="">{tr("in the file's language")}</option>
+        {offered.map((code) => (
+          <option key={code} value={code}>
+            {tr("in {{language}}", { language: languageName(code) })}
+          </option>
+        ))}
+      </Form.Select>
     </Form.Group>
   );
 }

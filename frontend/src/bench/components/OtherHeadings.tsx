@@ -1,29 +1,9 @@
 import { Form } from "react-bootstrap";
 import { Help } from "../../guide";
 import { Icon } from "../../shared";
+import { OFFERED_LANGUAGES } from "../../document/defaults";
 import type { Column } from "../../document/types";
 import { languageName, tr } from "../../i18n";
-
-/** Languages that are offered; documents may have any other. */
-const OFFERED = [
-  "cs",
-  "cy",
-  "da",
-  "de",
-  "en",
-  "es",
-  "fi",
-  "fr",
-  "ga",
-  "it",
-  "nb",
-  "nl",
-  "pl",
-  "pt",
-  "ro",
-  "sv",
-  "uk",
-];
 
 interface Props {
   column: Column;
@@ -71,7 +51,7 @@ export function OtherHeadings({ column, onHeadings }: Props) {
           onChange={(e) => put({ ...headings, [e.target.value]: "" })}
         >
           <option value="">{tr("+ heading in another language…")}</option>
-          {OFFERED.filter((code) => !known.includes(code)).map((code) => (
+          {OFFERED_LANGUAGES.filter((code) => !known.includes(code)).map((code) => (
             <option key={code} value={code}>
               {languageName(code)}
             </option>
