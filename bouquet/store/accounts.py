@@ -5,7 +5,7 @@ The people of the house as an administrator keeps them: added, changed, given a 
 from __future__ import annotations
 
 import secrets
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from datetime import datetime
 from typing import Any
 
@@ -23,6 +23,7 @@ __all__ = [
     "OWNER_LEFT",
     "add_person",
     "change_person",
+    "count_rounds",
     "get_person",
     "give_password",
     "last_seen",
@@ -35,6 +36,10 @@ OWNER_LEFT = "owner"
 
 #: Letters of passwords that are given out: none that is taken for another when it is read aloud.
 _LETTERS = "abcdefghijkmnpqrstuvwxyz23456789"
+
+
+#: What makes a round one that runs.
+_RUNNING = (Round.deleted_at.is_(None), ~Round.paused)
 
 
 def list_people(session: Session) -> Sequence[Person]:
@@ -122,19 +127,29 @@ def give_password(session: Session, person_id: int) -> tuple[Person, str]:
     return person, password
 
 
-def last_seen(session: Session, person: Person) -> datetime | None:
+def last_seen(session: Session, person_ids: Collection[int]) -> dict[int, datetime | None]:
     """
-    When somebody was last here, as far as a session of theirs still tells.
+    When each of some people was last here, as far as a session of theirs still tells.
     """
-    return session.scalar(sa.select(sa.func.max(SignIn.seen_at)).where(SignIn.person_id == person.id))
+    latest = sa.func.max(SignIn.seen_at).label("latest")
+    query = sa.select(SignIn.person_id, latest).where(SignIn.person_id.in_(person_ids)).group_by(SignIn.person_id)
+    return {row.person_id: row.latest for row in session.execute(query)}
+
+
+def count_rounds(session: Session, person_ids: Collection[int]) -> dict[int, int]:
+    """
+    How many rounds run for each of some people.
+    """
+    query = sa.select(Round.created_by, sa.func.count().label("rounds"))
+    query = query.where(Round.created_by.in_(person_ids), *_RUNNING).group_by(Round.created_by)
+    return {row.created_by: row.rounds for row in session.execute(query)}
 
 
 def owned_rounds(session: Session, person: Person) -> Sequence[Round]:
     """
     The rounds that run for a person.
     """
-    query = sa.select(Round).where(Round.created_by == person.id, Round.deleted_at.is_(None), ~Round.paused)
-    return session.scalars(query).all()
+    return session.scalars(sa.select(Round).where(Round.created_by == person.id, *_RUNNING)).all()
 
 
 def _end_sessions(session: Session, person: Person) -> None:

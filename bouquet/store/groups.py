@@ -22,9 +22,10 @@ __all__ = [
     "change_group",
     "get_group",
     "groups_of",
+    "groups_of_people",
     "keep_somebody",
     "list_groups",
-    "members_of",
+    "member_ids",
     "put_claimed",
     "remove_group",
     "set_groups",
@@ -57,16 +58,33 @@ def groups_of(session: Session, person_id: int) -> Sequence[Group]:
     """
     The groups that somebody is in, by name.
     """
-    query = sa.select(Group).join(GroupMember, GroupMember.group_id == Group.id)
-    return session.scalars(query.where(GroupMember.person_id == person_id).order_by(sa.func.lower(Group.name))).all()
+    return groups_of_people(session, [person_id])[person_id]
 
 
-def members_of(session: Session, group_id: int) -> Sequence[Person]:
+def groups_of_people(session: Session, person_ids: Collection[int]) -> dict[int, list[Group]]:
     """
-    The people in a group, by name.
+    The same of each of some people.
     """
-    query = sa.select(Person).join(GroupMember, GroupMember.person_id == Person.id)
-    return session.scalars(query.where(GroupMember.group_id == group_id).order_by(sa.func.lower(Person.name))).all()
+    query = sa.select(GroupMember.person_id, Group).join(Group, GroupMember.group_id == Group.id)
+    found: dict[int, list[Group]] = {number: [] for number in person_ids}
+    for number, group in session.execute(
+        query.where(GroupMember.person_id.in_(person_ids)).order_by(sa.func.lower(Group.name))
+    ):
+        found[number].append(group)
+    return found
+
+
+def member_ids(session: Session, group_ids: Collection[int]) -> dict[int, list[int]]:
+    """
+    The numbers of the people in each of some groups, by name.
+    """
+    query = sa.select(GroupMember.group_id, Person.id).join(Person, GroupMember.person_id == Person.id)
+    found: dict[int, list[int]] = {number: [] for number in group_ids}
+    for number, person_id in session.execute(
+        query.where(GroupMember.group_id.in_(group_ids)).order_by(sa.func.lower(Person.name))
+    ):
+        found[number].append(person_id)
+    return found
 
 
 def add_group(session: Session, *, name: str, members: Collection[int] = (), **facts: Any) -> Group:
@@ -90,7 +108,7 @@ def change_group(session: Session, group_id: int, members: Collection[int] | Non
     if members is not None:
         set_members(session, group, members)
     else:
-        _settle_all(session, [p.id for p in members_of(session, group_id)])
+        _settle_all(session, member_ids(session, [group_id])[group_id])
     return group
 
 
@@ -99,7 +117,7 @@ def remove_group(session: Session, group_id: int) -> None:
     Remove a group; its members lose what it gave them. Raises NotFound.
     """
     group = get_group(session, group_id)
-    were = [p.id for p in members_of(session, group_id)]
+    were = member_ids(session, [group_id])[group_id]
     entry = {"group": group_id}
     shared: list[TemplateRecord | View | Round | Recipient | Picks] = [
         *session.scalars(sa.select(TemplateRecord)),

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import secrets
 import threading
+from collections.abc import Collection
 from functools import lru_cache
 from typing import Any, Literal, TypeAlias
 
@@ -33,6 +34,7 @@ __all__ = [
     "is_nobody",
     "keeper_ids",
     "keeper_names",
+    "names_of",
     "new_person",
     "prepare",
     "proves",
@@ -215,6 +217,14 @@ def keeper_names(session: Session, at_most: int = 3) -> list[str]:
     """
     found = sa.select(Person.name, Person.roles).where(Person.disabled_at.is_(None)).order_by(Person.id)
     return [name for name, roles in session.execute(found) if "keeper" in roles][:at_most]
+
+
+def names_of(session: Session, person_ids: Collection[int]) -> dict[int, str]:
+    """
+    What some people are called.
+    """
+    query = sa.select(Person.id, Person.name).where(Person.id.in_(person_ids))
+    return {row.id: row.name for row in session.execute(query)}
 
 
 def find_person(session: Session, email: str) -> Person | None:

@@ -4,7 +4,7 @@ Means that files leave by, and recipients, as the store keeps them.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from datetime import datetime
 from typing import Any
 
@@ -15,7 +15,16 @@ from sqlalchemy.orm import Session
 from bouquet.core.language import tr
 from bouquet.store.deliveries import rounds_sent_to
 from bouquet.store.errors import NameTaken, NotFound, NotPossible
-from bouquet.store.models import UNDER_WAY, Delivery, Means, Recipient, RecipientWay, Round
+from bouquet.store.models import (
+    UNDER_WAY,
+    Delivery,
+    Means,
+    Recipient,
+    RecipientWay,
+    Round,
+    RoundRecipient,
+    TemplateRecord,
+)
 
 __all__ = [
     "LONGEST_NAME",
@@ -31,6 +40,8 @@ __all__ = [
     "put_more_ways",
     "remove_means",
     "remove_recipient",
+    "rounds_by_recipient",
+    "users_of_all_means",
     "users_of_means",
 ]
 
@@ -118,12 +129,21 @@ def users_of_means(session: Session, means_id: int) -> list[str]:
     """
     The names of the recipients who receive by some means.
     """
-    more = sa.select(RecipientWay.recipient_id).where(
-        RecipientWay.means_id == means_id, RecipientWay.deleted_at.is_(None)
-    )
-    by_it = sa.or_(Recipient.means_id == means_id, Recipient.id.in_(more))
-    query = sa.select(Recipient.name).where(by_it, Recipient.deleted_at.is_(None))
-    return list(session.scalars(query.order_by(Recipient.name)))
+    return users_of_all_means(session).get(means_id, [])
+
+
+def users_of_all_means(session: Session) -> dict[int, list[str]]:
+    """
+    The names of the recipients, by the means that they receive by.
+    """
+    first = sa.select(Recipient.means_id, Recipient.id)
+    more = sa.select(RecipientWay.means_id, RecipientWay.recipient_id).where(RecipientWay.deleted_at.is_(None))
+    way = first.union(more).subquery()
+    query = sa.select(way.c.means_id, Recipient.name).join(Recipient, Recipient.id == way.c.id)
+    found: dict[int, list[str]] = {}
+    for means_id, name in session.execute(query.where(Recipient.deleted_at.is_(None)).order_by(Recipient.name)):
+        found.setdefault(means_id, []).append(name)
+    return found
 
 
 def put_more_ways(
@@ -165,6 +185,23 @@ def get_recipient(session: Session, recipient_id: int, *, lock: bool = False) ->
     )
     if found is None or found.deleted_at is not None:
         raise NotFound(tr("There is no such recipient, or they were removed."))
+    return found
+
+
+def rounds_by_recipient(session: Session, recipient_ids: Collection[int]) -> dict[int, list[str]]:
+    """
+    What the rounds that send to each of some recipients run, by name.
+    """
+    query = (
+        sa.select(RoundRecipient.recipient_id, TemplateRecord.name)
+        .join(Round, Round.id == RoundRecipient.round_id)
+        .join(TemplateRecord, TemplateRecord.id == Round.template_id)
+        .where(RoundRecipient.recipient_id.in_(recipient_ids), Round.deleted_at.is_(None))
+        .order_by(Round.id)
+    )
+    found: dict[int, list[str]] = {number: [] for number in recipient_ids}
+    for number, name in session.execute(query):
+        found[number].append(name)
     return found
 
 

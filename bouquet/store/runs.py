@@ -5,20 +5,29 @@ The ledger: every run, its files, its notices.
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Literal, TypeAlias
 
 import sqlalchemy as sa
-from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from bouquet.core.language import tr
-from bouquet.core.rights import Limits
 from bouquet.store.errors import NotFound, NotPossible, OutOfScope
-from bouquet.store.models import ACTIVE, SENT, Person, Run, RunFile, TemplateRecord
+from bouquet.store.last_runs import (
+    ONCE,
+    earlier_runs,
+    last_delivered,
+    last_rows,
+    last_runs,
+    last_runs_of_rounds,
+    made_runs,
+    newest_good,
+    runs_by_id,
+)
+from bouquet.store.models import ACTIVE, SENT, Person, Run, RunFile
 from bouquet.store.notices import list_notices, notify, read_notices, tell
 from bouquet.store.run_life import (
     begin_attempt,
@@ -30,7 +39,7 @@ from bouquet.store.run_life import (
     report_progress,
     request_cancel,
 )
-from bouquet.store.sharing import shared_with
+from bouquet.store.runs_seen import LIGHT, visible_runs
 
 __all__ = [
     "ONCE",
@@ -50,6 +59,7 @@ __all__ = [
     "last_delivered",
     "last_rows",
     "last_runs",
+    "last_runs_of_rounds",
     "list_notices",
     "list_runs",
     "made_runs",
@@ -59,19 +69,13 @@ __all__ = [
     "release_run",
     "report_progress",
     "request_cancel",
+    "runs_by_id",
     "tell",
     "total_runs",
     "visible_runs",
     "waiting_before",
     "waiting_runs",
 ]
-
-
-#: What `via` says of a run that was limited for once: it shows how a file would look, and counts for nothing later.
-ONCE = "once"
-
-#: What lists of runs do not need.
-_LIGHT = (sa.orm.defer(Run.document), sa.orm.defer(Run.slip), sa.orm.defer(Run.findings))
 
 
 def add_run(session: Session, run: Run) -> Run:
@@ -142,35 +146,6 @@ def get_run(session: Session, run_id: int) -> Run:
         msg = tr("There is no run {run_id}.", run_id=run_id)
         raise NotFound(msg)
     return run
-
-
-def visible_runs(person: Person, *, scoped: bool = True) -> sa.ColumnElement[bool]:
-    """
-    The runs that a person may see: their own; those of templates that are everybody's or theirs, made with what their
-    own rights leave, or, unless `scoped`, with any; for who administers or audits the house, all.
-    """
-    own = Run.person_id == person.id
-    shared = [TemplateRecord.standing != "own", shared_with(TemplateRecord.shared_with, person)]
-    if Limits.read(person.limits).house_only:
-        shared = [TemplateRecord.standing == "house"]
-    everybody = sa.select(TemplateRecord.id).where(
-        TemplateRecord.id == Run.template_id, sa.or_(TemplateRecord.owner_id == person.id, *shared)
-    )
-    theirs: sa.ColumnElement[bool] = everybody.exists()
-    if not {"keeper", "auditor"}.isdisjoint(person.roles):
-        theirs = sa.true()
-    if person.scope is not None and scoped:
-        return sa.and_(sa.or_(own, theirs), same_scope(person.scope))
-    return sa.or_(own, theirs)
-
-
-def same_scope(scope: dict[str, Any] | None) -> sa.ColumnElement[bool]:
-    """
-    Whether a run was made with the same scope.
-    """
-    if scope is None:
-        return Run.scope.is_(sa.null())
-    return sa.cast(Run.scope, JSONB) == sa.cast(sa.literal(json.dumps(scope)), JSONB)
 
 
 def see_run(session: Session, run_id: int, person: Person) -> Run:
@@ -277,7 +252,7 @@ def list_runs(
     Runs, by default the newest first; `before` is the number of the last run of the page before.
     """
     key = _SORTS[sort]
-    query = sa.select(Run).options(*_LIGHT).where(*(wanted or RunFilter()).conditions())
+    query = sa.select(Run).options(*LIGHT).where(*(wanted or RunFilter()).conditions())
     if before is not None:
         last = sa.select(key).where(Run.id == before).correlate(None).scalar_subquery()
         here, there = sa.tuple_(key, Run.id), sa.tuple_(last, sa.literal(before))
@@ -303,74 +278,6 @@ def total_runs(session: Session, wanted: RunFilter) -> dict[str, int]:
     return {name: int(value) for name, value in session.execute(counted).mappings().one().items()}
 
 
-def last_runs(session: Session, template_ids: Iterable[int], person: Person | None = None) -> dict[int, Run]:
-    """
-    The newest run of each template, of those that `person` may see.
-    """
-    newest = sa.select(sa.func.max(Run.id)).where(Run.template_id.in_(list(template_ids))).group_by(Run.template_id)
-    if person is not None:
-        newest = newest.where(visible_runs(person))
-    query = sa.select(Run).options(*_LIGHT).where(Run.id.in_(newest))
-    return {run.template_id: run for run in session.scalars(query) if run.template_id is not None}
-
-
-def last_rows(
-    session: Session,
-    template_ids: Iterable[int],
-    count: int = 8,
-    *,
-    before: int | None = None,
-    person: Person | None = None,
-) -> dict[int, list[int]]:
-    """
-    The row counts of the last `count` ready runs of each template, oldest first; only runs before `before` count, and
-    only those that `person` may see.
-    """
-    ranked = (
-        sa.select(
-            Run.template_id,
-            Run.rows_written,
-            Run.id,
-            sa.func.row_number().over(partition_by=Run.template_id, order_by=Run.id.desc()).label("n"),
-        )
-        .where(Run.template_id.in_(list(template_ids)), Run.status == "ready", Run.via != ONCE)
-        .where(Run.id < before if before is not None else sa.true())
-        .where(visible_runs(person) if person is not None else sa.true())
-        .subquery()
-    )
-    found: dict[int, list[int]] = {}
-    query = sa.select(ranked.c.template_id, ranked.c.rows_written).where(ranked.c.n <= count).order_by(ranked.c.id)
-    for template_id, rows in session.execute(query):
-        found.setdefault(template_id, []).append(rows)
-    return found
-
-
-def last_delivered(session: Session, template_id: int, before: int | None = None) -> tuple[datetime | None, int]:
-    """
-    As-of moment of the last ready run of a template, and how many there were; only runs before `before` count, and
-    none that were limited for once.
-    """
-    query = sa.select(sa.func.max(Run.as_of), sa.func.count()).where(
-        Run.template_id == template_id, Run.status == "ready", Run.via != ONCE
-    )
-    moment, count = session.execute(query if before is None else query.where(Run.id < before)).one()
-    return moment, count
-
-
-def earlier_runs(session: Session, run: Run, count: int, person: Person | None = None) -> list[Run]:
-    """
-    The last `count` runs of a run's template that made rows, up to this one, oldest first. A run on a part counts only
-    itself.
-    """
-    made = sa.or_(Run.id == run.id, sa.and_(Run.status == "ready", Run.via != ONCE))
-    same = Run.template_id == run.template_id if run.template_id is not None else Run.id == run.id
-    query = sa.select(Run).options(sa.orm.defer(Run.document), sa.orm.defer(Run.findings))
-    if person is not None:
-        query = query.where(visible_runs(person))
-    query = query.where(same, made, Run.id <= run.id).order_by(Run.id.desc()).limit(count)
-    return list(reversed(session.scalars(query).all()))
-
-
 def runs_of_file(session: Session, person: Person, *, sha256: str | None = None, name: str | None = None) -> list[Run]:
     """
     The newest runs that made a file with this content, or of this name, of those that a person may see.
@@ -380,27 +287,6 @@ def runs_of_file(session: Session, person: Person, *, sha256: str | None = None,
     return list(
         session.scalars(sa.select(Run).where(Run.id.in_(ids), visible_runs(person)).order_by(Run.id.desc()).limit(10))
     )
-
-
-def made_runs(session: Session, person: Person, count: int) -> list[Run]:
-    """
-    The newest runs that made rows of a template, of those that a person may see.
-    """
-    query = sa.select(Run).where(Run.status.in_(("ready", "held")), Run.template_id.is_not(None), visible_runs(person))
-    return list(session.scalars(query.order_by(Run.id.desc()).limit(count)))
-
-
-def newest_good(session: Session, template_id: int, *, scope: dict[str, Any] | None = None) -> Run | None:
-    """
-    The newest ready run of a template whose files are all there; for a person with a `scope`, one of that scope.
-    """
-    gone = sa.select(RunFile.id).where(RunFile.run_id == Run.id, RunFile.removed_at.is_not(None)).exists()
-    query = (
-        sa.select(Run)
-        .where(Run.template_id == template_id, Run.status == "ready", Run.via != ONCE, sa.not_(gone))
-        .order_by(Run.as_of.desc(), Run.id.desc())
-    )
-    return session.scalars(query.where(same_scope(scope)).limit(1)).first()
 
 
 def expected(session: Session, template_id: int, format: str, count: int = 5) -> list[tuple[int, int, float]]:

@@ -40,7 +40,7 @@ class Run(Base):
     __tablename__ = "runs"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    template_id: Mapped[int | None] = mapped_column(sa.ForeignKey("templates.id"), index=True)
+    template_id: Mapped[int | None] = mapped_column(sa.ForeignKey("templates.id"))
     version: Mapped[int | None]
     name: Mapped[str]
     document: Mapped[Document]
@@ -48,7 +48,7 @@ class Run(Base):
     person_id: Mapped[int | None] = mapped_column(sa.ForeignKey("people.id"), index=True)
     asked_by: Mapped[str]
     via: Mapped[str]
-    round_id: Mapped[int | None] = mapped_column(sa.ForeignKey("rounds.id"), index=True)
+    round_id: Mapped[int | None] = mapped_column(sa.ForeignKey("rounds.id"))
     as_of: Mapped[datetime]
     status: Mapped[str] = mapped_column(default="asked", index=True)
     attempt: Mapped[int] = mapped_column(default=0)
@@ -96,7 +96,11 @@ class Run(Base):
         """
         return [p.target for p in self.placings] if all(p.done for p in self.placings) else []
 
-    __table_args__ = (sa.UniqueConstraint("person_id", "idempotency_key"),)
+    __table_args__ = (
+        sa.UniqueConstraint("person_id", "idempotency_key"),
+        sa.Index("ix_runs_template_id_id", "template_id", "id"),
+        sa.Index("ix_runs_round_id_id", "round_id", "id"),
+    )
 
     @property
     def is_bundle(self) -> bool:

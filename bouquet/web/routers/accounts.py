@@ -4,6 +4,7 @@ The people of the house, for who administers it.
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from typing import Annotated, Any
 
@@ -21,7 +22,7 @@ from bouquet.rounds.handing import belongings_of, hand_over
 from bouquet.runs import Services
 from bouquet.runs.inviting import check_can_invite, mail_link
 from bouquet.store import accounts, links
-from bouquet.store.groups import groups_of, list_groups
+from bouquet.store.groups import groups_of_people, list_groups
 from bouquet.store.models import Group, Person
 from bouquet.store.recipients import list_recipients
 from bouquet.store.sources import LONGEST_NAME
@@ -58,7 +59,7 @@ def list_people(services: TheServices, person: Keeper) -> Any:
     Everybody who can, or could, sign in.
     """
     with services.store.session() as session:
-        return [_out(services, session, p) for p in accounts.list_people(session)]
+        return _all_out(services, session, accounts.list_people(session))
 
 
 @router.get("/names", response_model=Names)
@@ -241,7 +242,14 @@ def scope_out(kept: dict[str, Any] | None) -> ScopeOut | None:
     return ScopeOut(**kept) if kept is not None else None
 
 
-def words_of(services: Services, session: Session, whose: Person | Group) -> str:
+def recipients_named(session: Session, of: Sequence[Person | Group]) -> dict[int, str]:
+    """
+    What recipients are called, where the limits of some people or groups speak of any.
+    """
+    return {r.id: r.name for r in list_recipients(session)} if any(Limits.read(w.limits).sends_to for w in of) else {}
+
+
+def words_of(services: Services, whose: Person | Group, recipients: Mapping[int, str]) -> str:
     """
     What the roles, the scope and the limits of somebody or of a group come to, as a sentence.
     """
@@ -252,11 +260,34 @@ def words_of(services: Services, session: Session, whose: Person | Group) -> str
         scope = services.context(scope=kept, source=source).scope
     except BouquetError:
         catalogue, scope = None, services.scope_of(kept, source)
-    named = [r.name for r in list_recipients(session) if r.id in limits.sends_to] if limits.sends_to else []
+    named = [name for number, name in recipients.items() if number in limits.sends_to] if limits.sends_to else []
     return right_words(whose.roles, services.sight_of(kept, source), scope, catalogue, limits, named)
 
 
 def _out(services: Services, session: Session, person: Person) -> Account:
+    return _all_out(services, session, [person])[0]
+
+
+def _all_out(services: Services, session: Session, people: Sequence[Person]) -> list[Account]:
+    """
+    People as they are told, with as many questions to the store for many as for one.
+    """
+    ids = [p.id for p in people]
+    groups, seen = groups_of_people(session, ids), accounts.last_seen(session, ids)
+    rounds, named = accounts.count_rounds(session, ids), recipients_named(session, people)
+    return [
+        _told(
+            p,
+            groups=[GroupName(id=g.id, name=g.name) for g in groups[p.id]],
+            words=words_of(services, p, named),
+            last_seen=seen.get(p.id),
+            rounds=rounds.get(p.id, 0),
+        )
+        for p in people
+    ]
+
+
+def _told(person: Person, **more: Any) -> Account:
     return Account(
         id=person.id,
         name=person.name,
@@ -268,11 +299,8 @@ def _out(services: Services, session: Session, person: Person) -> Account:
         limits=limits_out(person.limits),
         own_limits=limits_out(person.own_limits),
         as_groups=person.as_groups,
-        groups=[GroupName(id=g.id, name=g.name) for g in groups_of(session, person.id)],
-        words=words_of(services, session, person),
         codes=bool(person.codes_sealed),
-        last_seen=accounts.last_seen(session, person),
         disabled_at=person.disabled_at,
         password_given=person.password_given,
-        rounds=len(accounts.owned_rounds(session, person)),
+        **more,
     )

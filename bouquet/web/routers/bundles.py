@@ -35,7 +35,7 @@ def list_bundles(services: TheServices, person: CurrentPerson) -> Any:
     """
     with services.store.session() as session:
         found = [r for r in shelf.list_templates(session, "bundle") if may(person, "look", r)]
-        return [_out(session, r, person) for r in found]
+        return _all_out(session, found, person)
 
 
 @router.post("", response_model=BundleOut, status_code=201)
@@ -135,6 +135,18 @@ def _checked(services: Services, person: Person, contents: BundleContents, sourc
 
 
 def _out(session: Session, record: TemplateRecord, person: Person) -> BundleOut:
+    return _all_out(session, [record], person)[0]
+
+
+def _all_out(session: Session, records: list[TemplateRecord], person: Person) -> list[BundleOut]:
+    used: dict[int, list[str]] = {r.id: [] for r in records}
+    for found in list_rounds(session) if records else ():
+        if found.template_id in used:
+            used[found.template_id].append(rhythm_words(found))
+    return [_told(r, person, used[r.id]) for r in records]
+
+
+def _told(record: TemplateRecord, person: Person, used_by: list[str]) -> BundleOut:
     return BundleOut(
         id=record.id,
         name=record.name,
@@ -147,5 +159,5 @@ def _out(session: Session, record: TemplateRecord, person: Person) -> BundleOut:
         owner=record.owner.name,
         mine=record.owner_id == person.id,
         changed_at=record.draft_changed_at,
-        used_by=[rhythm_words(r) for r in list_rounds(session) if r.template_id == record.id],
+        used_by=used_by,
     )

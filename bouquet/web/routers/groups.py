@@ -4,6 +4,7 @@ Groups of people, for who administers the house.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Request
@@ -14,7 +15,7 @@ from bouquet.store import groups
 from bouquet.store.models import Group, Person
 from bouquet.web.access import Id, TheServices, needs
 from bouquet.web.bodies import ExactRoute
-from bouquet.web.routers.accounts import kept_limits, kept_scope, limits_out, scope_out, words_of
+from bouquet.web.routers.accounts import kept_limits, kept_scope, limits_out, recipients_named, scope_out, words_of
 from bouquet.web.schemas.accounts import GroupChange, GroupOut, NewGroup
 
 router = APIRouter(route_class=ExactRoute, prefix="/groups", tags=["people"])
@@ -28,7 +29,7 @@ def list_groups(services: TheServices, person: Keeper) -> Any:
     All groups.
     """
     with services.store.session() as session:
-        return [_out(services, session, g) for g in groups.list_groups(session)]
+        return _all_out(services, session, groups.list_groups(session))
 
 
 @router.post("", response_model=GroupOut, status_code=201)
@@ -78,6 +79,15 @@ def remove_group(group_id: Id, services: TheServices, person: Keeper) -> None:
 
 
 def _out(services: Services, session: Session, group: Group) -> GroupOut:
+    return _all_out(services, session, [group])[0]
+
+
+def _all_out(services: Services, session: Session, found: Sequence[Group]) -> list[GroupOut]:
+    members, named = groups.member_ids(session, [g.id for g in found]), recipients_named(session, found)
+    return [_told(g, members[g.id], words_of(services, g, named)) for g in found]
+
+
+def _told(group: Group, members: list[int], words: str) -> GroupOut:
     return GroupOut(
         id=group.id,
         name=group.name,
@@ -86,6 +96,6 @@ def _out(services: Services, session: Session, group: Group) -> GroupOut:
         scope=scope_out(group.scope),
         limits=limits_out(group.limits),
         claim=group.claim,
-        members=[p.id for p in groups.members_of(session, group.id)],
-        words=words_of(services, session, group),
+        members=members,
+        words=words,
     )

@@ -67,7 +67,8 @@ def list_means(services: TheServices, person: Designer) -> Any:
     The means of the house. Their settings are told to keepers only.
     """
     with services.store.session() as session:
-        return [_out(session, m, person) for m in kept.list_means(session)]
+        users = kept.users_of_all_means(session)
+        return [_told(m, person, users.get(m.id, [])) for m in kept.list_means(session)]
 
 
 @router.post("/try", response_class=EventSourceResponse)
@@ -138,6 +139,10 @@ def remove_means(means_id: Id, services: TheServices, person: Keeper) -> None:
 
 
 def _out(session: Session, means: Means, person: Person) -> MeansOut:
+    return _told(means, person, kept.users_of_means(session, means.id))
+
+
+def _told(means: Means, person: Person, recipients: list[str]) -> MeansOut:
     keeper = "keeper" in person.roles
     return MeansOut(
         id=means.id,
@@ -148,5 +153,5 @@ def _out(session: Session, means: Means, person: Person) -> MeansOut:
         has_secret=bool(means.secret),
         down_until=means.down_until,
         said=means.said,
-        recipients=kept.users_of_means(session, means.id),
+        recipients=recipients,
     )

@@ -12,12 +12,11 @@ from typing import Any
 import sqlalchemy as sa
 from fastapi import APIRouter, Depends, Request
 from fastapi.sse import EventSourceResponse, ServerSentEvent
-from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 
 from bouquet.runs import Services
 from bouquet.store import runs as ledger
-from bouquet.store.models import LATER, Notice, Person
+from bouquet.store.models import LATER, Notice, Person, Run
 from bouquet.web.access import CurrentPerson, TheServices, needs, still_signed_in
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.newsroom import Newsroom
@@ -43,11 +42,13 @@ def list_notices(services: TheServices, person: CurrentPerson) -> Any:
     My notices, newest first.
     """
     with services.store.session() as session:
-        return [_notice_out(session, n) for n in ledger.list_notices(session, person.id)]
+        mine = ledger.list_notices(session, person.id)
+        runs = ledger.runs_by_id(session, [n.run_id for n in mine if n.run_id is not None])
+        return [_notice_out(n, runs.get(n.run_id or 0)) for n in mine]
 
 
-def _notice_out(session: Session, notice: Notice) -> NoticeOut:
-    if notice.run_id is None:
+def _notice_out(notice: Notice, run: Run | None) -> NoticeOut:
+    if run is None:
         return NoticeOut(
             id=notice.id,
             run_id=None,
@@ -58,7 +59,6 @@ def _notice_out(session: Session, notice: Notice) -> NoticeOut:
             file_id=None,
             file_name="",
         )
-    run = ledger.get_run(session, notice.run_id)
     there = [f for f in run.files if f.removed_at is None and f.role not in LATER] if run.status == "ready" else []
     # One file is led to itself; of several, the page of the run offers each and all.
     file = there[0] if len(there) == 1 else None

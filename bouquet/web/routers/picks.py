@@ -17,6 +17,7 @@ from bouquet.designing import SourceView
 from bouquet.rights import may
 from bouquet.store import picks as lists
 from bouquet.store.models import Person, Picks
+from bouquet.store.people import names_of
 from bouquet.web.access import CurrentPerson, Id, TheServices, TheView, needs
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.schemas import NewPicks, PicksOut, PicksShare
@@ -32,13 +33,17 @@ Name = Annotated[str, Path(min_length=1, max_length=120)]
 
 
 def _out(session: Session, picks: Picks, person: Person) -> PicksOut:
-    owner, owns = session.get(Person, picks.owner_id), lists.owns(picks, person)
+    return _told(picks, person, names_of(session, [picks.owner_id]))
+
+
+def _told(picks: Picks, person: Person, owners: dict[int, str]) -> PicksOut:
+    owns = lists.owns(picks, person)
     return PicksOut(
         name=picks.name,
         records=picks.records,
         size=len(picks.keys),
         changed_at=picks.changed_at,
-        owner=owner.name if owner is not None else "",
+        owner=owners.get(picks.owner_id, ""),
         changes=may(person, "design") and lists.changes(picks, person),
         mine=owns,
         shared_with=[SharedWith(**e) for e in picks.shared_with] if owns else [],
@@ -51,7 +56,9 @@ def list_picks(view: TheView, services: TheServices, person: CurrentPerson, reco
     All saved lists, or those of one record type.
     """
     with services.store.session() as session:
-        found = [_out(session, p, person) for p in lists.list_picks(session, records, source=view.key)]
+        saved = lists.list_picks(session, records, source=view.key)
+        owners = names_of(session, {p.owner_id for p in saved})
+        found = [_told(p, person, owners) for p in saved]
     if view.scope is None:
         return found
     return [p.model_copy(update={"size": _theirs(view, p)}) for p in found if p.records in view.catalogue.record_types]

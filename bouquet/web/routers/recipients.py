@@ -20,7 +20,6 @@ from bouquet.designing.recipients import fit_words, recipient_sentence, taken_wo
 from bouquet.rights import may_send, recipient_for, says_who_sends_to
 from bouquet.runs import Services
 from bouquet.runs.crossing import crossed
-from bouquet.store import deliveries as outbox
 from bouquet.store import recipients as kept
 from bouquet.store.allowed import sees
 from bouquet.store.models import Delivery, Person, Recipient
@@ -47,7 +46,8 @@ def list_recipients(services: TheServices, person: CurrentPerson) -> Any:
     with services.store.session() as session:
         found = [r for r in kept.list_recipients(session) if sees(person, r)]
         newest = kept.newest_delivery(session, [r.id for r in found])
-        return [_out(services, session, person, r, newest.get(r.id)) for r in found]
+        rounds = kept.rounds_by_recipient(session, [r.id for r in found])
+        return [_recipient_told(services, person, r, newest.get(r.id), rounds[r.id]) for r in found]
 
 
 @router.post("/layout", response_model=LayoutOut)
@@ -207,6 +207,12 @@ def _more_ways(session: Session, body: NewRecipient) -> list[tuple[int, dict[str
 def _out(
     services: Services, session: Session, person: Person, found: Recipient, newest: Delivery | None
 ) -> RecipientOut:
+    return _recipient_told(services, person, found, newest, kept.rounds_by_recipient(session, [found.id])[found.id])
+
+
+def _recipient_told(
+    services: Services, person: Person, found: Recipient, newest: Delivery | None, rounds: list[str]
+) -> RecipientOut:
     (_, *more), ways = found.ways, [(m.kind, words_of(services, m, address)) for _, m, address in found.ways]
     return RecipientOut(
         id=found.id,
@@ -224,7 +230,7 @@ def _out(
         acceptance=found.acceptance,
         takes=taken_words(read_acceptance(found.acceptance)),
         sentence=recipient_sentence(found.name, read_acceptance(found.acceptance), ways),
-        rounds=[r.template.name for r in outbox.rounds_sent_to(session, found.id)],
+        rounds=rounds,
         may_send=may_send(person, found),
         for_all=found.for_all,
         shares=says_who_sends_to(person, found),

@@ -10,11 +10,12 @@ from typing import Annotated, Any, cast
 from zoneinfo import ZoneInfo
 
 from fastapi import APIRouter, Depends, Header, Query
+from sqlalchemy.orm import Session
 
 from bouquet.core.coverage import Coverage, cover, coverage_words, covered_days, window_of
 from bouquet.core.errors import BouquetError
 from bouquet.core.language import tr
-from bouquet.core.recurrence import Rhythm
+from bouquet.core.recurrence import DaysOff, Rhythm
 from bouquet.core.template import Only, read_document
 from bouquet.designing.recipients import part_values
 from bouquet.rights import looks_after, may
@@ -41,6 +42,7 @@ from bouquet.store import templates as shelf
 from bouquet.store.house import days_off
 from bouquet.store.models import Person, Round
 from bouquet.store.outgoing import parts_of_nobody
+from bouquet.store.people import names_of
 from bouquet.store.sharing import checked_entries
 from bouquet.web.access import CurrentPerson, Id, TheQueue, TheServices, needs, view_of, visible
 from bouquet.web.bodies import ExactRoute
@@ -75,7 +77,7 @@ def list_all(services: TheServices, person: CurrentPerson, ahead: Annotated[int,
     """
     with services.store.session() as session:
         rounds = [r for r in list_rounds(session) if may(person, "look", r)]
-        return [_out(services, session, r, person, ahead) for r in rounds]
+        return _all_out(services, session, rounds, person, ahead)
 
 
 @router.post("/preview", response_model=Planned)
@@ -327,15 +329,45 @@ def _check_owner(found: Round, person: Person) -> None:
         raise Refused(403, "not_allowed", tr("Only who set this round, or an administrator, changes it."))
 
 
-def _out(services: Services, session: Any, found: Round, person: Person, ahead: int) -> RoundOut:
+def _out(services: Services, session: Session, found: Round, person: Person, ahead: int) -> RoundOut:
+    return _all_out(services, session, [found], person, ahead)[0]
+
+
+def _all_out(services: Services, session: Session, rounds: list[Round], person: Person, ahead: int) -> list[RoundOut]:
+    """
+    Rounds as they are told, with as many questions to the store for many as for one.
+    """
+    off, runs = days_off(session), ledger.last_runs_of_rounds(session, [r.id for r in rounds], person, BEHIND)
+    documents = shelf.running_documents(session, [r.template for r in rounds])
+    owners = names_of(session, {r.created_by for r in rounds})
+    told = []
+    for found in rounds:
+        upcoming, running = _upcoming(found, off, ahead), documents[found.template_id]
+        more = {"owner": owners[found.created_by], "runs": [run_out(r, person) for r in runs.get(found.id, ())]}
+        told.append(_told(services, found, person, upcoming, running, more))
+    return told
+
+
+def _upcoming(found: Round, off: DaysOff, ahead: int) -> list[datetime]:
+    """
+    The next planned moments of a round.
+    """
     try:
-        planned = rhythm_of(found, days_off(session)).next(found.next_at, ahead - 1) if found.next_at < NEVER else []
-        upcoming = [] if found.paused or found.next_at >= NEVER else [found.next_at, *planned]
+        planned = rhythm_of(found, off).next(found.next_at, ahead - 1) if found.next_at < NEVER else []
     except (KeyError, ValueError, OSError, BouquetError):
         # A zone that is none any more: the round says so, and the others are still listed.
-        upcoming = []
-    runs = ledger.list_runs(session, ledger.RunFilter(round_id=found.id, seen_by=person), at_most=BEHIND)
-    running = shelf.running_document(session, found.template)
+        return []
+    return [] if found.paused or found.next_at >= NEVER else [found.next_at, *planned]
+
+
+def _told(
+    services: Services,
+    found: Round,
+    person: Person,
+    upcoming: list[datetime],
+    running: dict[str, Any],
+    more: dict[str, Any],
+) -> RoundOut:
     return RoundOut(
         id=found.id,
         template_id=found.template_id,
@@ -354,7 +386,6 @@ def _out(services: Services, session: Any, found: Round, person: Person, ahead: 
         paused_for=found.paused_for,
         mine=found.created_by == person.id,
         owner_id=found.created_by,
-        owner=session.get_one(Person, found.created_by).name,
         looked_after=looks_after(person, found),
         shared_with=[SharedWith(**entry) for entry in found.shared_with] if _owns(found, person) else [],
         purpose=found.purpose,
@@ -382,7 +413,7 @@ def _out(services: Services, session: Any, found: Round, person: Person, ahead: 
         and running.get("only", "everything") != "everything",
         next=upcoming,
         covers=_covers(services, found, running, upcoming),
-        runs=[run_out(r, person) for r in runs],
+        **more,
     )
 
 
