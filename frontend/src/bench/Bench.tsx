@@ -5,7 +5,7 @@ import { useParams } from "react-router";
 import { answer, api, useSourceOf } from "../api";
 import type { TemplateInfo } from "../api";
 import { Expected } from "../runs";
-import { Trouble } from "../shared";
+import { NothingHere } from "../shared";
 import { useCurrentSource, useShell } from "../shell";
 import { BenchBanners } from "./components/BenchBanners";
 import { BenchDialogs } from "./components/BenchDialogs";
@@ -37,11 +37,7 @@ export function Bench() {
   });
   useSourceOf(template.data?.source);
   if (!template.data) {
-    return (
-      <main className="body">
-        <Trouble error={template.error} />
-      </main>
-    );
+    return <NothingHere error={template.error} back="/templates" words={tr("Back to the templates")} />;
   }
   return (
     <Tried key={id}>

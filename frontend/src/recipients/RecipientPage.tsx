@@ -5,7 +5,7 @@ import { Link, useNavigate, useParams } from "react-router";
 import { answer, api, resources } from "../api";
 import type { RecipientInfo } from "../api";
 import { useMayAddress } from "../shell";
-import { Confirm, Icon, Trouble, plural } from "../shared";
+import { Confirm, Icon, NothingHere, Trouble, plural } from "../shared";
 import { Deliveries } from "./Deliveries";
 import { RecipientForm } from "./RecipientForm";
 import { KINDS, asked } from "./acceptance";
@@ -34,7 +34,8 @@ export function RecipientPage() {
     },
   });
   const recipient = found.data;
-  if (!recipient) return <main className="body">{found.error && <Trouble error={found.error} />}</main>;
+  if (!recipient)
+    return <NothingHere error={found.error} back="/recipients" words={tr("Back to the recipients")} />;
   return (
     <>
       <div className="strip">

@@ -7,7 +7,7 @@ import { useRecordType } from "../document/hooks/useFields";
 import type { Document } from "../document/types";
 import { RunNews } from "../runs";
 import { useMay, useShell } from "../shell";
-import { Icon, Trouble, capital, count, withUnit, useFormats } from "../shared";
+import { Icon, NothingHere, Trouble, capital, count, withUnit, useFormats } from "../shared";
 import { TakeMenu } from "./Take";
 import type { Takeable } from "./Take";
 import { Whereabouts } from "./Whereabouts";
@@ -23,12 +23,7 @@ export function RecordPage() {
   const name = params.name ?? "";
   const key = (params["*"] ?? "").split("/").map(decodeURIComponent);
   const type = useRecordType(name);
-  if (!type.data)
-    return (
-      <main className="body">
-        <Trouble error={type.error} />
-      </main>
-    );
+  if (!type.data) return <NothingHere error={type.error} back="/records" words={tr("Back to the records")} />;
   return <Page key={`${name} ${key.join("/")}`} type={type.data} recordKey={key} />;
 }
 

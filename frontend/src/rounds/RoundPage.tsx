@@ -5,7 +5,7 @@ import type { DeliveryInfo, RoundInfo, Run } from "../api";
 import { Memory } from "../document/components/Memory";
 import { STATES } from "../recipients";
 import { STATUS_WORDS } from "../runs";
-import { Icon, Trouble, clock, count, plural, shortMoment } from "../shared";
+import { Icon, NothingHere, clock, count, plural, shortMoment } from "../shared";
 import "../recipients/recipients.scss";
 import { RoundMenu } from "./RoundMenu";
 import { otherwise, pausedWords, sentTo } from "./words";
@@ -25,7 +25,7 @@ export function RoundPage() {
     refetchInterval: 5_000,
   });
   const round = found.data;
-  if (!round) return <main className="body">{found.error && <Trouble error={found.error} />}</main>;
+  if (!round) return <NothingHere error={found.error} back="/rounds" words={tr("Back to the rounds")} />;
   const deliveries = sent.data?.deliveries ?? [];
   return (
     <>

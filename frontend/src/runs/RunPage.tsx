@@ -6,7 +6,7 @@ import { LEDGER, answer, api, useSourceOf } from "../api";
 import { Deliveries } from "../recipients";
 import type { Run } from "../api";
 import { useMay, useShell } from "../shell";
-import { FormDialog, Icon, Trouble, count } from "../shared";
+import { FormDialog, Icon, NothingHere, Trouble, count } from "../shared";
 import { Against } from "./Against";
 import { NotIncluded } from "./NotIncluded";
 import { RunProgress } from "./RunProgress";
@@ -56,11 +56,7 @@ export function RunPage() {
   });
   useSourceOf(known.data && known.data.source !== LEDGER ? known.data.source : undefined);
   if (!known.data) {
-    return (
-      <main className="body">
-        <Trouble error={known.error} />
-      </main>
-    );
+    return <NothingHere error={known.error} back="/runs" words={tr("Back to the runs")} />;
   }
   const run: Run = {
     ...known.data,

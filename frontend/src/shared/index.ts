@@ -3,6 +3,7 @@ export type { Sorting } from "./SortHead";
 export { ActionsHead } from "./ActionsHead";
 export { Icon } from "./Icon";
 export { forgetFailures, later, place } from "./Later";
+export { NothingHere } from "./NothingHere";
 export { NotShown } from "./NotShown";
 export { Trouble } from "./Trouble";
 export {

@@ -17,7 +17,7 @@ import {
 import type { Answers } from "../runs";
 import { useMay, useShell } from "../shell";
 import type { Window } from "../shared";
-import { Icon, Trouble, capital, count, useDebounced, useFormats } from "../shared";
+import { Icon, NothingHere, Trouble, capital, count, useDebounced, useFormats } from "../shared";
 import type { Document, Narrowing } from "../document/types";
 import { ColumnsOf, OnlyThese, limited } from "./ThisOnce";
 import { languageName, tr } from "../i18n";
@@ -35,11 +35,7 @@ export function Runner() {
     gcTime: 0,
   });
   if (!questions.data)
-    return (
-      <main className="body">
-        <Trouble error={questions.error} />
-      </main>
-    );
+    return <NothingHere error={questions.error} back="/templates" words={tr("Back to the templates")} />;
   return <Asking key={id} known={questions.data} />;
 }
 
