@@ -58,8 +58,9 @@ CLOSED = {
 class Till:
     """A till with shifts and sales, a round over it, and a clock that is set by hand."""
 
-    def __init__(self, services: Services, connection: psycopg.Connection[Any], person: Any) -> None:
+    def __init__(self, services: Services, connection: psycopg.Connection[Any], person: Any, watched: str) -> None:
         self.services, self.connection, self.person, self.now = services, connection, person, NOW
+        self.watched = watched
         services.clock = lambda: self.now
         self.queue = Queue(services)
         self.round_id = 0
@@ -104,7 +105,7 @@ def till(services: Services, cluster: OwnCluster, people: dict[str, Any]) -> Ite
     services.sources.fixed = Source("till", cluster.url("event_test", "marrowby_reader", "test-only"))
     with psycopg.connect(cluster.url("event_test", "marrowby_owner", "test-only"), autocommit=True) as connection:
         connection.execute(TABLES)
-        made = Till(services, connection, people["ines"])
+        made = Till(services, connection, people["ines"], cluster.url())
         with made.queue.opened():
             yield made
     services.sources.fixed.close()
@@ -202,11 +203,15 @@ def listening(till: Till, do: str, enough: Callable[[], object], look: Callable[
 
     async def wait() -> None:
         task = asyncio.create_task(listen(till.services, look))
+        # What another role asks only the cluster's own may see.
         query = "SELECT count(*) FROM pg_stat_activity WHERE query LIKE 'LISTEN%' AND datname = 'event_test'"
-        for _ in range(200):
-            if till.connection.execute(query).fetchone() == (1,):
-                break
-            await asyncio.sleep(0.05)
+        with psycopg.connect(till.watched, autocommit=True) as watching:
+            for _ in range(1_000):
+                if watching.execute(query).fetchone() == (1,):
+                    break
+                await asyncio.sleep(0.02)
+            else:
+                pytest.fail("nobody listens")
         till.sql(do)
         for _ in range(1_000):
             if enough():
