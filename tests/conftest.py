@@ -61,7 +61,6 @@ LONGEST = (
     "browser/test_access.py",
     "browser/test_design.py",
     "sources/test_sqlite.py",
-    "sources/test_meant.py",
     "web/test_described.py",
     "sources/test_mariadb.py",
     "sources/test_alike.py",
@@ -69,6 +68,7 @@ LONGEST = (
     "runs/test_runs.py",
     "sources/test_explaining.py",
 )
+MEANWHILE = "sources/test_meant.py"
 
 
 def seeds(suite: int, thorough: int) -> list[Any]:
@@ -85,12 +85,14 @@ def pytest_collection_finish() -> None:
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """
     What needs a browser first, since its server and browser end with it; then the longest files, and the others as they
-    were found.
+    were found. While one process makes the house that all browsers enter, the other has a file that needs none.
     """
     place = {name: n for n, name in enumerate(LONGEST)}
 
-    def turn(item: pytest.Item) -> tuple[bool, int]:
-        return item.path.parent.name != "browser", place.get("/".join(item.path.parts[-2:]), len(LONGEST))
+    def turn(item: pytest.Item) -> tuple[int, int]:
+        name = "/".join(item.path.parts[-2:])
+        stage = {LONGEST[0]: 0, MEANWHILE: 1}.get(name, 2 if item.path.parent.name == "browser" else 3)
+        return stage, place.get(name, len(LONGEST))
 
     items.sort(key=turn)
 
