@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from datetime import UTC, date, datetime
 from fractions import Fraction
-from functools import partial
+from functools import cache, partial
 from importlib.resources import files
 from pathlib import Path
 from typing import Any
@@ -34,7 +34,7 @@ from bouquet.runs import Queue, Services
 from bouquet.sources import Source
 from bouquet.store import Store
 from bouquet.store import people as people_store
-from bouquet.store.models import Base, Run
+from bouquet.store.models import Base, Person, Run
 from bouquet.store.secrets import Vault
 
 # How long an example takes depends on the machine, and is no matter of right or wrong.
@@ -275,15 +275,47 @@ def store_url(cluster: Cluster) -> str:
 
 
 @pytest.fixture(scope="session")
-def remembering_store(store_url: str) -> Store:
+def remembering_store(store_url: str) -> Iterator[Store]:
     """
-    The store, which remembers its statements from one test to the next.
+    The store, which remembers its statements from one test to the next, and stays connected.
     """
-    return Store(store_url)
+    made = Store(store_url)
+    yield made
+    made.close()
+
+
+@cache
+def _emptied() -> str:
+    """
+    What takes all from a store, in one go. Only who owns the tables can lift what keeps the journal.
+    """
+    names = [table.name for table in reversed(Base.metadata.sorted_tables)]
+    kept = [name for name in names if name.startswith("journal")]
+    lifted = [f"ALTER TABLE {name} DISABLE TRIGGER USER" for name in kept]
+    back = [f"ALTER TABLE {name} ENABLE TRIGGER USER" for name in kept]
+    return "; ".join([*lifted, *(f"DELETE FROM {name}" for name in names), *back])
+
+
+@pytest.fixture(scope="session")
+def the_four(
+    remembering_store: Store, source: Source, tmp_path_factory: pytest.TempPathFactory
+) -> list[dict[str, Any]]:
+    """
+    The four people of the demonstration, as their rows stand in a store; each test has them anew.
+    """
+    folder = tmp_path_factory.mktemp("four")
+    with remembering_store.session() as session:
+        session.connection().exec_driver_sql(_emptied())
+    seed_people(Services(remembering_store, source, folder, folder))
+    with remembering_store.session() as session:
+        rows = session.execute(sa.select(Person.__table__).order_by(Person.id)).mappings()
+        return [{name: value for name, value in row.items() if name != "id"} for row in rows]
 
 
 @pytest.fixture
-def services(remembering_store: Store, source: Source, tmp_path: Path) -> Iterator[Services]:
+def services(
+    remembering_store: Store, source: Source, the_four: list[dict[str, Any]], tmp_path: Path
+) -> Iterator[Services]:
     """
     Services on an empty store with the four people, at the tests' moment.
     """
@@ -297,19 +329,11 @@ def services(remembering_store: Store, source: Source, tmp_path: Path) -> Iterat
         vault=Vault(Fernet.generate_key().decode()),
     )
     with store.session() as session:
-        # Only who owns the tables can lift what keeps the journal.
-        kept = [t.name for t in Base.metadata.sorted_tables if t.name.startswith("journal")]
-        for name in kept:
-            session.execute(sa.text(f"ALTER TABLE {name} DISABLE TRIGGER USER"))
-        for table in reversed(Base.metadata.sorted_tables):
-            session.execute(table.delete())
-        for name in kept:
-            session.execute(sa.text(f"ALTER TABLE {name} ENABLE TRIGGER USER"))
-    seed_people(made)
+        session.connection().exec_driver_sql(_emptied())
+        session.execute(Person.__table__.insert(), the_four)
     yield made
     made.ledger.close()
     made.storage.close()
-    store.close()
 
 
 @pytest.fixture

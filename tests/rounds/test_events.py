@@ -204,10 +204,10 @@ def listening(till: Till, do: str, enough: Callable[[], object], look: Callable[
     async def wait() -> None:
         task = asyncio.create_task(listen(till.services, look))
         # What another role asks only the cluster's own may see.
-        query = "SELECT count(*) FROM pg_stat_activity WHERE query LIKE 'LISTEN%' AND datname = 'event_test'"
+        query = "SELECT count(*) FROM pg_stat_activity WHERE query LIKE 'LISTEN%%' AND datname = %s"
         with psycopg.connect(till.watched, autocommit=True) as watching:
             for _ in range(1_000):
-                if watching.execute(query).fetchone() == (1,):
+                if watching.execute(query, [till.connection.info.dbname]).fetchone() == (1,):
                     break
                 await asyncio.sleep(0.02)
             else:
