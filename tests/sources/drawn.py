@@ -107,6 +107,10 @@ def said(value: Any) -> Any:
     return value if value is None or isinstance(value, int) else str(value)
 
 
+#: Dates with names, in a language that is not that of the file.
+GERMAN = {"date": "EEEE, d. MMMM yyyy", "language": "de"}
+
+
 class Drawn:
     """Templates drawn by chance."""
 
@@ -291,9 +295,9 @@ class Drawn:
                 [{}, {}, {"trim": True}, {"first": 3}, {"suffix": ">", "prefix": "<"}, {"pad": 5, "pad_with": "."}]
             )
         if kind == "date":
-            show |= self.some([{}, {"date": "dd/MM/yyyy"}, {"date": "d MMM yy"}])
+            show |= self.some([{}, {"date": "dd/MM/yyyy"}, {"date": "d MMM yy"}, GERMAN])
         if kind in ("time", "moment"):
-            show |= self.some([{}, {"date": "yyyy-MM-dd HH:mm:ss"}, {"date": "dd/MM/yyyy"}])
+            show |= self.some([{}, {"date": "yyyy-MM-dd HH:mm:ss"}, {"date": "dd/MM/yyyy"}, GERMAN])
         if kind == "clock":
             show |= self.some([{}, {"date": "HH:mm"}])
         if kind == "yes-no":

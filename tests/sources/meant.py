@@ -21,6 +21,12 @@ from tests.sources.meant_world import Record, Row, World, is_blank
 
 __all__ = ["Meant", "Record", "World", "is_blank"]
 
+DAYS = ("Montag", "Dienstag", "Mittwoch", "Donnerstag", "Freitag", "Samstag", "Sonntag")
+MONTHS = (
+    "Januar", "Februar", "März", "April", "Mai", "Juni", "Juli", "August", "September", "Oktober", "November",
+    "Dezember",
+)  # fmt: skip
+
 
 class Meant(Rows):
     """
@@ -84,6 +90,9 @@ class Meant(Rows):
         pieces = {
             "dd/MM/yyyy": lambda: f"{value.day:02d}/{value.month:02d}/{value.year:04d}",
             "d MMM yy": lambda: f"{value.day} {months[value.month - 1]} {value.year % 100:02d}",
+            "EEEE, d. MMMM yyyy": lambda: (
+                f"{DAYS[value.weekday()]}, {value.day}. {MONTHS[value.month - 1]} {value.year:04d}"
+            ),
             "HH:mm": lambda: f"{value.hour:02d}:{value.minute:02d}",
             "yyyy-MM-dd HH:mm:ss": lambda: value.strftime("%Y-%m-%d %H:%M:%S"),
         }
