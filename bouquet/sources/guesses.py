@@ -30,6 +30,7 @@ from bouquet.core.guessing import (
     label_of_table,
     plural_of,
     relation_candidates,
+    speaks_german,
 )
 from bouquet.core.guessing.words import plain_words_of, unit_of, words_of
 from bouquet.sources.brief import briefly
@@ -117,10 +118,11 @@ def guess_tables(
     facts = {name: _facts(name, tables[name], seen) for name in wanted}
     initials = initials_of_tables(table.name for table in tables.values())
     called = {}
+    german = speaks_german(word for t in tables.values() for word in (t.name, *t.stored))
     for name, table in tables.items():
-        called[name] = label_of_table(table.name, common_prefix(list(table.stored)), initials)
+        called[name] = label_of_table(table.name, common_prefix(list(table.stored)), initials, german=german)
     lookups = {name: found for name, table in tables.items() if (found := _codes(table)) is not None}
-    guesser = _Guesser(connection, tables, called, lookups, seconds)
+    guesser = _Guesser(connection, tables, called, lookups, seconds, german)
     return {name: guesser.guess(name, facts[name]) for name in wanted}
 
 
@@ -216,14 +218,16 @@ class _Guesser:
         called: Mapping[str, str],
         lookups: Mapping[str, tuple[str, str]],
         seconds: float,
+        german: bool,
     ) -> None:
         self.connection, self.tables, self.called, self.lookups = connection, tables, called, lookups
+        self.german = german
         self.allowed = _Time(seconds)
 
     def guess(self, name: str, facts: TableFacts) -> TableGuesses:
         prefix = common_prefix([c.name for c in facts.columns])
         label = self.called[name]
-        made = TableGuesses(label=label, plural=plural_of(label))
+        made = TableGuesses(label=label, plural=label if self.german else plural_of(label))
         for column in facts.columns:
             self._guess_column(made, facts, column, prefix, label)
             choices = self._choices(name, column, prefix)
@@ -254,6 +258,7 @@ class _Guesser:
             leads_to=self.called.get(column.leads_to, column.leads_to),
             unit_said=said,
             is_key=facts.key == (column.name,),
+            german=self.german,
         )
         kind = guess_kind(column, prefix)
         if kind:

@@ -19,7 +19,7 @@ from bouquet.core.guessing import (
     guess_title,
 )
 from bouquet.core.guessing.people import guess_class, guess_personal
-from bouquet.core.guessing.words import label_of_column, label_of_table, plural_of, unit_of
+from bouquet.core.guessing.words import label_of_column, label_of_table, plural_of, speaks_german, unit_of
 
 
 def text(name: str, *samples: str, **more: Any) -> ColumnFacts:
@@ -140,6 +140,51 @@ def test_a_unit_in_raised_digits_is_one() -> None:
 def test_no_letter_of_ours_is_added_to_another_script_or_a_german_word() -> None:
     names = ("名前", "заказ", "kunden", "forêt", "order")
     assert [plural_of(label_of_table(name)) for name in names] == ["名前", "заказ", "kunden", "forêts", "orders"]
+
+
+@pytest.mark.parametrize(
+    ("names", "german"),
+    [
+        (("kunden", "vorname", "Nachname", "PLZ", "Ort"), True),
+        (("auftraege", "Straße", "status", "telefon", "betrag", "id"), True),
+        (("customers", "name", "telefon", "status", "number"), False),
+        (("clients", "nom", "prénom", "adresse", "montant"), False),
+        (("foo", "bar"), False),
+    ],
+)
+def test_a_house_speaks_german_where_its_words_do(names: tuple[str, ...], german: bool) -> None:
+    """Several of them, and more than those of other languages."""
+    assert speaks_german(names) is german
+
+
+@pytest.mark.parametrize(
+    ("name", "more", "label"),
+    [
+        ("auftrag_nr", {}, "Auftrag Nr."),
+        ("KundenNr", {"leads_to": "Kunden"}, "Kunden"),
+        ("id", {"table": "Kunden", "is_key": True}, "Kunden Nr."),
+        ("kunden_id", {"table": "Kunden", "is_key": True}, "Kunden Nr."),
+        ("plz", {}, "PLZ"),
+        ("anz_std", {}, "Anzahl std"),
+    ],
+)
+def test_a_german_house_has_german_headings(name: str, more: dict[str, Any], label: str) -> None:
+    """What is short is short for a German word, and no word of ours stands among them."""
+    assert label_of_column(name, german=True, **more) == label
+
+
+def test_german_tables_keep_their_number() -> None:
+    """No rule for that is known; they are nouns."""
+    assert [label_of_table(name, german=True) for name in ("kunden", "tblAuftraege")] == ["Kunden", "Auftraege"]
+
+
+def test_a_person_is_known_by_the_last_name() -> None:
+    """Not by the first that the table happens to have."""
+    for names in (("first_name", "last_name"), ("Vorname", "Nachname"), ("given_name", "surname")):
+        columns = tuple(text(name) for name in names)
+        title = guess_title(TableFacts(name="people", columns=columns, key=("id",), rows=100), names)
+        assert title is not None
+        assert title.value == names[1]
 
 
 @pytest.mark.parametrize(

@@ -16,6 +16,7 @@ from bouquet.core.guessing.words import (
     label_of_column,
     label_of_table,
     plural_of,
+    speaks_german,
     words_of,
 )
 
@@ -39,5 +40,6 @@ __all__ = [
     "propose_columns",
     "propose_order",
     "relation_candidates",
+    "speaks_german",
     "words_of",
 ]

@@ -16,6 +16,7 @@ __all__ = ["MOST_EVERYDAY", "guess_everyday", "guess_hidden_kind", "guess_kind",
 #: Fields that are shown every day, at most.
 MOST_EVERYDAY = 8
 
+SURNAMES = frozenset(WORDS["surnames"])
 TITLES, NUMBERS, STATES = tuple(WORDS["titles"]), tuple(WORDS["numbers"]), tuple(WORDS["states"])
 MACHINE, AMOUNTS = frozenset(WORDS["machine"]), frozenset(WORDS["amounts"])
 
@@ -103,6 +104,7 @@ def guess_title(table: TableFacts, personal: Collection[str] = ()) -> Guess[str]
             [c for c in open_texts if c.unique and not c.in_key and c.length != 36], "each record has one of its own"
         )
         or first(list(by_words), "its name says so")
+        or first([c for c in texts if " ".join(whole[c.name]) in SURNAMES], "people are known by it")
         or first([c for c in texts if last[c.name] in (*TITLES, own)], "its name says so")
         or first([c for c in texts if c.in_key], "it is the key")
         or first([c for c in open_texts if last[c.name] in ("description", "text", "item")], "the text that tells most")

@@ -24,6 +24,7 @@ __all__ = [
     "plain_words_of",
     "plural_of",
     "singular_of",
+    "speaks_german",
     "unit_of",
     "words_of",
 ]
@@ -57,8 +58,17 @@ def _all_words(language: dict[str, Any]) -> set[str]:
 #: Words of other languages than English: what stands beside them is nothing that English shortens.
 ABROAD = frozenset.union(*(frozenset(_all_words(language)) for language in LANGUAGES[1:])) - _all_words(ENGLISH)
 
+#: Words of German, whose names of several things follow no rule that is known here; those of other languages.
+_GERMAN = frozenset(_all_words(LANGUAGES[1]))
+_OTHERS = frozenset(_all_words(ENGLISH) | _all_words(LANGUAGES[2]))
+
+#: Words of it by which a house speaks German, at least.
+FEWEST_GERMAN = 3
+
 #: Abbreviations that mean one thing wherever they stand.
 SHORT: dict[str, str] = ENGLISH["short"]
+
+SHORT_IN_GERMAN: dict[str, str] = LANGUAGES[1]["short"]
 
 #: What the last word of a name says about the unit.
 UNITS: dict[str, str] = ENGLISH["units"]
@@ -160,21 +170,31 @@ def unit_of(name: str, comment: str, *, is_number: bool) -> tuple[str, bool]:
 
 
 def label_of_column(
-    name: str, prefix: str = "", *, table: str = "", leads_to: str = "", unit_said: bool = False, is_key: bool = False
+    name: str,
+    prefix: str = "",
+    *,
+    table: str = "",
+    leads_to: str = "",
+    unit_said: bool = False,
+    is_key: bool = False,
+    german: bool = False,
 ) -> str:
     """
     A heading for a column of a table whose records are called `table`. One that names a record of another, called
-    `leads_to`, is called after it: `customer_id` is "Customer". A record's own number is "Customer number".
+    `leads_to`, is called after it: `customer_id` is "Customer". A record's own number is "Customer number". In a house
+    that is `german`, `auftrag_nr` is "Auftrag Nr.".
     """
     words: Sequence[str] = words_of(name, prefix)
     parts = split_name(name)
-    if len(parts) > 1 and not ABROAD.isdisjoint(map(plain, parts)):
-        words = parts[1:] if prefix and parts[0] == prefix else parts
+    if german or (len(parts) > 1 and not ABROAD.isdisjoint(map(plain, parts))):
+        words = parts[1:] if prefix and len(parts) > 1 and parts[0] == prefix else parts
+        words = [SHORT_IN_GERMAN.get(word, word) for word in words] if german else words
     if unit_said and len(words) > 1:
         words = words[:-1]
-    if is_key and table and words[-1] in ("id", "key") and (len(words) == 1 or words[:-1] == table.split()):
-        return _written([*table.split(), "number"])
-    if leads_to and words[-1] in ("id", "key", "fk", "number", "code", "imo"):
+    own = [word.lower() for word in table.split()]
+    if is_key and table and words[-1] in ("id", "key") and (len(words) == 1 or list(words[:-1]) == own):
+        return _written([*table.split(), "Nr." if german else "number"])
+    if leads_to and words[-1] in ("id", "key", "fk", "number", "code", "imo", "Nr."):
         # What is left of `sp_id` says nothing; the record that it leads to does.
         stem = words_of(name)[:-1]
         return _written(stem if stem and len(stem[-1]) > LONGEST_STEM else leads_to.split())
@@ -196,10 +216,13 @@ def initials_of_tables(names: Iterable[str]) -> dict[str, str]:
     return {first: next(iter(words)) for first, words in found.items() if len(words) == 1 and first not in known}
 
 
-def label_of_table(name: str, prefix: str = "", initials: Mapping[str, str] | None = None) -> str:
+def label_of_table(
+    name: str, prefix: str = "", initials: Mapping[str, str] | None = None, *, german: bool = False
+) -> str:
     """
     What one record of a table is called: `tblOrders` is "order". `prefix` is what its columns begin with, `initials`
-    what the house's own abbreviations stand for.
+    what the house's own abbreviations stand for. A `german` one stays in the number that it has,
+    and is a noun.
     """
     parts = split_name(name)
     while len(parts) > 1 and (parts[0] in _TABLE_PREFIXES or parts[0] == prefix):
@@ -209,8 +232,19 @@ def label_of_table(name: str, prefix: str = "", initials: Mapping[str, str] | No
     words = " ".join(SHORT.get(p, p) if len(parts) == 1 or p not in ("st", "no", "co") else p for p in parts).split()
     if not words:
         return name.lower()
+    if german:
+        return " ".join(w.upper() if w in CAPITALS else w.capitalize() for w in words)
     words[-1] = singular_of(words[-1])
     return " ".join(w.upper() if w in CAPITALS else w for w in words)
+
+
+def speaks_german(names: Iterable[str]) -> bool:
+    """
+    Whether a house's tables and columns have German names, as far as the words tell that are known here.
+    """
+    words = {plain(part) for name in names for part in split_name(name)}
+    german = len(words & (_GERMAN - _OTHERS))
+    return german >= FEWEST_GERMAN and german > len(words & (_OTHERS - _GERMAN))
 
 
 @lru_cache(20_000)
