@@ -18,6 +18,7 @@ from hypothesis import strategies as st
 from python_calamine import load_workbook
 
 from bouquet.core.catalogue import Field, Kind, Route
+from bouquet.core.errors import DocumentError
 from bouquet.core.formula import dated_by_pattern
 from bouquet.core.language import LANGUAGES
 from bouquet.core.patterns import date_pieces, spoken_where
@@ -87,6 +88,15 @@ def test_the_column_the_headings_and_the_readers_decide(
 ) -> None:
     """In that order; programs get English, whatever the readers of another file would."""
     assert column(resolved, {"date": "d MMMM yyyy", **show}, **output).show.language == language
+
+
+def test_a_language_that_is_none_is_refused_at_its_place(resolved: Resolve) -> None:
+    """Not taken for English; lands are written either way."""
+    with pytest.raises(DocumentError) as refused:
+        column(resolved, {"date": "d MMMM yyyy", "language": "xx"})
+
+    assert [p.place for p in refused.value.problems] == ["columns[0].show.language"]
+    assert column(resolved, {"language": "de-CH"}).show.language == "de-CH"
 
 
 def test_english_names_are_those_of_before() -> None:

@@ -4,23 +4,16 @@ What becomes of rows in files: format, style, names, parts, companions.
 
 from __future__ import annotations
 
-import functools
 from typing import Literal, TypeAlias
 
-import babel.localedata
 from pydantic import Field, field_validator, model_validator
 
 from bouquet.core.language import tr
-from bouquet.core.template.part import Digits, Part
+from bouquet.core.template.part import Digits, Locale, Part
 from bouquet.core.template.values import HEADING_LENGTH
 from bouquet.core.vocabulary.formats import FormatName
 
 __all__ = ["Attachments", "ChildFile", "Csv", "Output", "Reader", "Split", "Tint", "Xlsx"]
-
-
-@functools.cache
-def _locales() -> frozenset[str]:
-    return frozenset(name.casefold() for name in babel.localedata.locale_identifiers())
 
 
 class Csv(Part):
@@ -181,7 +174,7 @@ class Output(Part):
     format: FormatName = "csv"
     name: str = Field("{template}_{as_of:%Y-%m-%d}", min_length=1, max_length=200)
     style: Literal["machine", "reader"] = "machine"
-    locale: str = Field("en_GB", max_length=20)
+    locale: Locale = Field("en_GB", max_length=20)
     reader: Reader = Reader()
     language: str = Field("", max_length=40, description="The language of the headings, where columns have several")
     guard_formulas: bool | None = None
@@ -196,11 +189,3 @@ class Output(Part):
     csv: Csv = Csv()
     xlsx: Xlsx = Xlsx()
     pages: Pages = Pages()
-
-    @field_validator("locale")
-    @classmethod
-    def _known_locale(cls, value: str) -> str:
-        if value.casefold() not in _locales():
-            msg = tr("“{value}” is not a locale, such as en_GB or de_DE.", value=value)
-            raise ValueError(msg)
-        return value

@@ -4,14 +4,17 @@ What all parts of documents share.
 
 from __future__ import annotations
 
+import functools
 from decimal import Decimal
 from typing import Annotated, TypeAlias
 
+import babel.localedata
 from pydantic import AfterValidator, BaseModel, ConfigDict, PlainSerializer, WithJsonSchema
 
+from bouquet.core.language import tr
 from bouquet.core.values import check_digits, json_number
 
-__all__ = ["Digits", "Number", "Part", "Scalar"]
+__all__ = ["Digits", "Locale", "Number", "Part", "Scalar"]
 
 #: How a number is described, whether it is sent or given: JSON that cannot carry it exactly carries its digits.
 _DESCRIBED = WithJsonSchema(
@@ -25,6 +28,22 @@ Number: TypeAlias = Annotated[
 
 #: A number of a document that is given as its digits.
 Digits: TypeAlias = Annotated[Decimal, _DESCRIBED]
+
+
+@functools.cache
+def _locales() -> frozenset[str]:
+    return frozenset(name.casefold() for name in babel.localedata.locale_identifiers())
+
+
+def _known(value: str) -> str:
+    if value.replace("-", "_").casefold() not in _locales():
+        msg = tr("“{value}” is not a locale, such as en_GB or de_DE.", value=value)
+        raise ValueError(msg)
+    return value
+
+
+#: A language, with its land or without, that there are names and forms of (Unicode CLDR): `de`, `fr_CH`, `pt-BR`.
+Locale: TypeAlias = Annotated[str, AfterValidator(_known)]
 
 #: Characters of any text of a document.
 LONGEST_TEXT = 32_767

@@ -10,7 +10,7 @@ from typing import Annotated, Any, Literal, TypeAlias
 from pydantic import Discriminator, Field, Tag
 
 from bouquet.core.template.filter import Narrowing
-from bouquet.core.template.part import Digits, Part
+from bouquet.core.template.part import Digits, Locale, Part
 from bouquet.core.vocabulary.folds import How
 from bouquet.core.vocabulary.windows import Step
 
@@ -167,10 +167,9 @@ class Show(Part):
     """
 
     date: str | None = Field(None, max_length=100, description="Date pattern of Unicode TR 35, e.g. dd/MM/yyyy")
-    language: str | None = Field(
+    language: Locale | None = Field(
         None,
         max_length=40,
-        pattern=r"^[A-Za-z]{2,3}([-_][A-Za-z0-9]{2,8})*$",
         description="In which names of months and days stand, such as de or fr_CH; else that of the file",
     )
     decimals: int | None = Field(None, ge=0, le=12, description="Digits after the point, rounded half away from zero")

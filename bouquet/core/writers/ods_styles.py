@@ -172,7 +172,7 @@ def package_parts(plan: Plan, sentence: str, stamp: str) -> dict[str, str]:
     facts = "".join(f"<{tag}>{escaped_text(text)}</{tag}>" for tag, text in said.items() if text)
     if stamp:
         facts += f'<meta:user-defined meta:name="{STAMP}">{escaped_text(stamp)}</meta:user-defined>'
-    language, _, country = plan.output.locale.partition("_")
+    language, _, country = plan.output.locale.replace("-", "_").partition("_")
     page = (
         '<style:page-layout style:name="pm1"><style:page-layout-properties style:print-orientation="landscape" '
         'fo:page-width="29.7cm" fo:page-height="21cm" style:scale-to-X="1" style:scale-to-Y="0"/></style:page-layout>'
