@@ -13,7 +13,7 @@ from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from datetime import date, datetime, time
 from decimal import ROUND_HALF_EVEN, ROUND_HALF_UP, Decimal
-from functools import partial
+from functools import cached_property, partial
 from typing import Any
 
 from tests.sources.meant_rows import Rows
@@ -125,6 +125,7 @@ class Meant(Rows):
             sign = ""
         return f"{show.get('prefix', '')}{sign}{text}{show.get('suffix', '')}"
 
+    @cached_property
     def sheet(self) -> list[list[tuple[Any, Mapping[str, Any]]]]:
         """The cells of the file's rows, each with its column; a spread has several."""
         columns = self.document["columns"]
@@ -145,12 +146,12 @@ class Meant(Rows):
 
     def file(self) -> list[list[str]]:
         """The rows of the file, below its headings."""
-        return [[self.shown(value, column) for value, column in row] for row in self.sheet()]
+        return [[self.shown(value, column) for value, column in row] for row in self.sheet]
 
     def totals(self) -> list[dict[str, Any]]:
         """What a slip says of each column: blanks, the sum of the numbers as they are shown, first and last date."""
         made = []
-        for cells in zip(*self.sheet(), strict=True):
+        for cells in zip(*self.sheet, strict=True):
             values = [v for v, _ in cells if not is_blank(v) and v != []]
             facts: dict[str, Any] = {"blanks": len(cells) - len(values)}
             if values and isinstance(values[0], date):
@@ -166,7 +167,7 @@ class Meant(Rows):
 
     def objections(self, must: str, n: int, most: Decimal) -> int:
         """How many rows of the file a check of a column objects to; `most` is its spread, or what is most for it."""
-        values = [v for v in (row[n][0] for row in self.sheet()) if not is_blank(v)]
+        values = [v for v in (row[n][0] for row in self.sheet) if not is_blank(v)]
 
         def at(value: Any) -> Any:
             """This moment, as such a value says it."""
@@ -176,7 +177,7 @@ class Meant(Rows):
             return here if value.tzinfo else here.replace(tzinfo=None)
 
         if must == "filled":
-            return len(self.sheet()) - len(values)
+            return len(self.sheet) - len(values)
         if must == "unique":
             return sum(n for n in Counter(values).values() if n > 1)
         if must == "near_usual":
