@@ -194,7 +194,7 @@ def test_a_server_that_never_comes_to_an_end_is_broken_off(
 ) -> None:
     """However it keeps a single wait short, a try ends; and so does trying its means."""
     port, never_ending[1][0] = never_ending[0], says
-    sending.services = replace(sending.services, delivery_wait=0.1)
+    sending.services = replace(sending.services, delivery_wait=0.03)
     recipient = sending.recipient(way)
     with sending.services.store.session() as session:
         means = session.get_one(Recipient, recipient).means
