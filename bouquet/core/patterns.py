@@ -9,6 +9,7 @@ import functools
 import itertools
 import re
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Literal, cast
 
 from babel import Locale
@@ -24,8 +25,8 @@ __all__ = [
     "date_pieces",
     "parse_date_pattern",
     "parse_number_pattern",
+    "read_dated",
     "spoken_where",
-    "with_english_names",
 ]
 
 #: UTS 35 field → (code of the text formatter, of a spreadsheet number format, of PostgreSQL's to_char).
@@ -126,6 +127,9 @@ class Names:
     names: tuple[str, ...]
 
 
+#: Of a text that is read back: its letters, and names in its pattern, at most. More of them fit in too many ways.
+_LONGEST_READ, _MOST_NAMES = 200, 3
+
 #: UTS 35 field → (what it names, width of the name in CLDR).
 _NAMES: dict[str, tuple[Literal["month", "day"], Literal["wide", "abbreviated"]]] = {
     "MMMM": ("month", "wide"),
@@ -135,7 +139,7 @@ _NAMES: dict[str, tuple[Literal["month", "day"], Literal["wide", "abbreviated"]]
 }
 
 
-@functools.cache
+@functools.lru_cache(1_000)
 def date_pieces(pattern: str, language: str | None) -> tuple[str | Names, ...]:
     """
     A date pattern cut where a name of a month or day stands: patterns without names, and names in `language`, a locale
@@ -188,7 +192,7 @@ def with_english_names(text: str, pattern: str, language: str | None) -> str:
     not written so.
     """
     pieces = date_pieces(pattern, language)
-    if len(pieces) == 1 and isinstance(pieces[0], str):
+    if not 0 < sum(isinstance(p, Names) for p in pieces) <= _MOST_NAMES or len(text) > _LONGEST_READ:
         return text
     form = "".join("(.*?)" if isinstance(p, str) else f"({_any_of(p.names)})" for p in pieces)
     found = re.fullmatch(form, text, re.IGNORECASE | re.DOTALL)
@@ -202,6 +206,17 @@ def with_english_names(text: str, pattern: str, language: str | None) -> str:
             at = [name.casefold() for name in piece.names].index(said.casefold())
             made += _named(piece.field, Locale("en"), "format").names[at]
     return made
+
+
+def read_dated(text: str, pattern: str, language: str | None = None) -> datetime:
+    """
+    A text as a pattern writes dates. Raises ValueError where it is none, and for a pattern that says a part twice.
+    """
+    form = parse_date_pattern(pattern).strftime.replace("%-", "%")
+    try:
+        return datetime.strptime(with_english_names(text, pattern, language), form)
+    except re.error as error:
+        raise ValueError(text) from error
 
 
 def _any_of(names: tuple[str, ...]) -> str:

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from datetime import datetime
 from typing import Any, Literal, TypeAlias
 from zoneinfo import ZoneInfo
 
@@ -17,7 +16,7 @@ import polars as pl
 
 from bouquet.core.catalogue import Kind
 from bouquet.core.language import tr
-from bouquet.core.patterns import parse_date_pattern, with_english_names
+from bouquet.core.patterns import read_dated
 from bouquet.core.plan import Plan, PlanColumn, Read
 from bouquet.core.values import Value, read_value
 
@@ -294,8 +293,7 @@ def read_shown(text: str, column: PlanColumn) -> Value:
         return read_value(bare, column.field, UTC_ZONE)
     if kind.is_dated and show.date:
         try:
-            english = with_english_names(text, show.date, show.language)
-            read = datetime.strptime(english, parse_date_pattern(show.date).strftime.replace("%-", "%"))
+            read = read_dated(text, show.date, show.language)
         except ValueError:
             return read_value(text, column.field, UTC_ZONE)
         return read.date() if kind is Kind.DATE else read

@@ -115,6 +115,23 @@ def test_files_given_back_are_read_in_their_language(day: date, language: str) -
     assert read_shown(said, column) == read_shown(day.isoformat(), column) == day
 
 
+def test_a_pattern_that_says_a_part_twice_is_read_as_programs_write() -> None:
+    """What is written by it is no date that can be read; and nothing worse."""
+    column = one(date="yyyy (yyyy)")
+    with pytest.raises(ValueError, match="is not a date"):
+        read_shown("2026 (2026)", column)
+    assert read_shown("2026-11-01", column) == DAY
+
+
+def test_a_pattern_of_many_names_is_read_in_no_time() -> None:
+    """Names may stand in a text in more ways than can be tried: it is said to be no date."""
+    column = one(date="MMM " * 25, language="de")
+    with pytest.raises(ValueError, match="is not a date"):
+        read_shown("Mai " * 2_000 + "x", column)
+    with pytest.raises(ValueError, match="is not a date"):
+        read_shown("Mai " * 49 + "x", column)
+
+
 @given(st.dates(date(1900, 1, 1), date(2100, 1, 1)), st.sampled_from(PATTERNS[:3]), st.sampled_from(list(LANGUAGES)))
 def test_a_typed_date_tells_the_language_of_its_names(day: date, pattern: str, language: str) -> None:
     """What is offered writes exactly what was typed, in a file of any other language."""

@@ -130,6 +130,19 @@ def test_rooms_and_functions_can_be_taken_in_at_a_glance() -> None:
     assert not long
 
 
+def test_nothing_that_people_send_is_remembered_without_end() -> None:
+    """A memory by an argument has a limit, except where there are only so many: languages, encodings, zones."""
+    few = {"_catalogue", "_white", "_offsets_of"}
+    endless: list[str] = []
+    for path in Path(bouquet.__path__[0]).rglob("*.py"):
+        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+            if isinstance(node, ast.FunctionDef) and node.args.args and node.name not in few:
+                kept = [d.attr if isinstance(d, ast.Attribute) else getattr(d, "id", "") for d in node.decorator_list]
+                endless += [f"{path.name} {node.name}" for name in kept if name == "cache"]
+
+    assert not endless
+
+
 @given(st.lists(st.text(max_size=60), max_size=12))
 def test_names_of_merged_fields_are_plain_and_differ(headings: list[str]) -> None:
     """Whatever the headings are."""

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from functools import cache
+from functools import lru_cache
 
 import sqlalchemy as sa
 from sqlalchemy.dialects import postgresql
@@ -48,7 +48,7 @@ def _pattern_of(node: Call) -> str | None:
     return str(found.value) if isinstance(found, Literal) else None
 
 
-@cache
+@lru_cache(1_000)
 def _repeats(name: str, types: tuple[Type, ...], pattern: str | None) -> tuple[int, ...]:
     """
     How often each argument stands in the SQL of a call.

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
-from functools import cache
+from functools import lru_cache
 
 import polars as pl
 
@@ -19,6 +19,10 @@ __all__ = ["dated_text", "names_by_mark", "written_form"]
 
 #: The days that tables hold, counted from 1970-01-01: from 1880 to the end of 2100.
 FIRST_DAY, LAST_DAY = -32_872, 47_846
+
+#: Rows from which on a table is worth being made, letters of a form that it is made for at most, and tables that are
+#: kept of each kind: what people may ask for has no end.
+WORTH_A_TABLE, LONGEST_FORM, TABLES = 5_000, 40, 16
 
 #: Codes of the formatter that speak of the time of day, and of the clock's offset.
 _TIME = re.compile(r"%-?[HIMSp]|%\.f|%:z")
@@ -53,18 +57,18 @@ def _mark(piece: Names, number: str) -> str:
     return f"\x01{piece.field}{number}\x01"
 
 
-@cache
+@lru_cache(TABLES)
 def _days(form: str) -> pl.Series:
     return pl.select(pl.int_range(FIRST_DAY, LAST_DAY, dtype=pl.Int32).cast(pl.Date).dt.to_string(form).alias("t"))["t"]
 
 
-@cache
+@lru_cache(TABLES)
 def _times(form: str, unit: int) -> pl.Series:
     moments = pl.int_range(0, _DAY_LONG, unit, dtype=pl.Int64).cast(pl.Datetime("us"))
     return pl.select(moments.dt.to_string(form).alias("t"))["t"]
 
 
-@cache
+@lru_cache(1_000)
 def _split(form: str) -> tuple[str, str] | None:
     """
     A format as its part for the day and its part for the time; None where they are mixed.
@@ -91,8 +95,8 @@ def dated_text(values: pl.Series, form: str) -> pl.Series:
     if values.dtype == pl.Date and _TIME.search(form):
         # A date is the beginning of its day.
         values = values.cast(pl.Datetime("us"))
-    parts = _split(form)
-    if parts is None or not len(values) or values.null_count() == len(values):
+    parts = _split(form) if len(values) >= WORTH_A_TABLE and len(form) <= LONGEST_FORM else None
+    if parts is None or values.null_count() == len(values):
         return _shown(values, form)
     day, time = parts
     if values.dtype == pl.Date:
