@@ -20,9 +20,9 @@ __all__ = ["dated_text", "names_by_mark", "written_form"]
 #: The days that tables hold, counted from 1970-01-01: from 1880 to the end of 2100.
 FIRST_DAY, LAST_DAY = -32_872, 47_846
 
-#: Rows from which on a table is worth being made, letters of a form that it is made for at most, and tables that are
-#: kept of each kind: what people may ask for has no end.
-WORTH_A_TABLE, LONGEST_FORM, TABLES = 5_000, 40, 16
+#: Rows of a batch from which on a table is worth being made, letters of a form that it is made for at most, and tables
+#: that are kept of each kind: what people may ask for has no end.
+WORTH_A_TABLE, LONGEST_FORM, TABLES = 300, 40, 16
 
 #: Codes of the formatter that speak of the time of day, and of the clock's offset.
 _TIME = re.compile(r"%-?[HIMSp]|%\.f|%:z")
