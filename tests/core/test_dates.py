@@ -5,7 +5,7 @@ Dates as text by tables: the same as the library's formatting, whatever the date
 from __future__ import annotations
 
 from collections.abc import Iterator
-from datetime import UTC, date, datetime
+from datetime import date
 
 import polars as pl
 import pytest
@@ -16,7 +16,6 @@ from bouquet.core.shaping import dates
 from bouquet.core.shaping.dates import dated_text
 
 FORMS = ["%Y-%m-%d", "%d/%m/%Y", "%-d %B %Y", "%a %d.%m.%y"]
-MOMENT_FORMS = ["%Y-%m-%dT%H:%M:%S%.f", "%d/%m/%Y %H:%M", "%H:%M:%S", "%-I:%M %p", "%H:%M %d/%m/%Y", "%Y"]
 
 
 @pytest.fixture(scope="module", autouse=True)
@@ -39,33 +38,5 @@ def test_tables_are_kept_of_a_few_forms_only() -> None:
 def test_dates_read_as_the_library_writes_them(values: list[date | None], form: str) -> None:
     """Also beyond the tables, also blanks."""
     series = pl.Series(values, dtype=pl.Date)
-
-    assert dated_text(series, form).to_list() == series.dt.to_string(form).to_list()
-
-
-@given(
-    st.lists(st.one_of(st.none(), st.datetimes(datetime(1850, 1, 1), datetime(2150, 1, 1)))),
-    st.sampled_from(MOMENT_FORMS),
-    st.booleans(),
-)
-def test_wall_clock_moments_read_as_the_library_writes_them(
-    values: list[datetime | None], form: str, whole: bool
-) -> None:
-    """With and without fractions of a second."""
-    values = [v.replace(microsecond=0) if v and whole else v for v in values]
-    series = pl.Series(values, dtype=pl.Datetime("us"))
-
-    assert dated_text(series, form).to_list() == series.dt.to_string(form).to_list()
-
-
-@given(
-    st.lists(st.one_of(st.none(), st.datetimes(datetime(1950, 1, 1), datetime(2090, 1, 1)))),
-    st.sampled_from([*MOMENT_FORMS, "%Y-%m-%dT%H:%M:%S%.f%:z"]),
-    st.sampled_from(["Europe/London", "Asia/Kathmandu", "America/St_Johns"]),
-)
-def test_zoned_moments_read_as_the_library_writes_them(values: list[datetime | None], form: str, zone: str) -> None:
-    """With the clock's offset, also when it changes."""
-    utc = [v.replace(microsecond=0, tzinfo=UTC) if v else None for v in values]
-    series = pl.Series(utc, dtype=pl.Datetime("us", "UTC")).dt.convert_time_zone(zone)
 
     assert dated_text(series, form).to_list() == series.dt.to_string(form).to_list()

@@ -68,6 +68,7 @@ FEWEST_GERMAN = 3
 #: Abbreviations that mean one thing wherever they stand.
 SHORT: dict[str, str] = ENGLISH["short"]
 
+#: The same in a German house.
 SHORT_IN_GERMAN: dict[str, str] = LANGUAGES[1]["short"]
 
 #: What the last word of a name says about the unit.

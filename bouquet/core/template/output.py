@@ -9,7 +9,7 @@ from typing import Literal, TypeAlias
 from pydantic import Field, field_validator, model_validator
 
 from bouquet.core.language import tr
-from bouquet.core.template.part import Digits, Locale, Part
+from bouquet.core.template.part import Digits, LocaleName, Part
 from bouquet.core.template.values import HEADING_LENGTH
 from bouquet.core.vocabulary.formats import FormatName
 
@@ -174,7 +174,7 @@ class Output(Part):
     format: FormatName = "csv"
     name: str = Field("{template}_{as_of:%Y-%m-%d}", min_length=1, max_length=200)
     style: Literal["machine", "reader"] = "machine"
-    locale: Locale = Field("en_GB", max_length=20)
+    locale: LocaleName = Field("en_GB", max_length=20)
     reader: Reader = Reader()
     language: str = Field("", max_length=40, description="The language of the headings, where columns have several")
     guard_formulas: bool | None = None

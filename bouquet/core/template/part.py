@@ -14,7 +14,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, PlainSerializer, Wit
 from bouquet.core.language import tr
 from bouquet.core.values import check_digits, json_number
 
-__all__ = ["Digits", "Locale", "Number", "Part", "Scalar"]
+__all__ = ["Digits", "LocaleName", "Number", "Part", "Scalar"]
 
 #: How a number is described, whether it is sent or given: JSON that cannot carry it exactly carries its digits.
 _DESCRIBED = WithJsonSchema(
@@ -43,7 +43,7 @@ def _known(value: str) -> str:
 
 
 #: A language, with its land or without, that there are names and forms of (Unicode CLDR): `de`, `fr_CH`, `pt-BR`.
-Locale: TypeAlias = Annotated[str, AfterValidator(_known)]
+LocaleName: TypeAlias = Annotated[str, AfterValidator(_known)]
 
 #: Characters of any text of a document.
 LONGEST_TEXT = 32_767

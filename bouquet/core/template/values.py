@@ -10,7 +10,7 @@ from typing import Annotated, Any, Literal, TypeAlias
 from pydantic import Discriminator, Field, Tag
 
 from bouquet.core.template.filter import Narrowing
-from bouquet.core.template.part import Digits, Locale, Part
+from bouquet.core.template.part import Digits, LocaleName, Part
 from bouquet.core.vocabulary.folds import How
 from bouquet.core.vocabulary.windows import Step
 
@@ -167,7 +167,7 @@ class Show(Part):
     """
 
     date: str | None = Field(None, max_length=100, description="Date pattern of Unicode TR 35, e.g. dd/MM/yyyy")
-    language: Locale | None = Field(
+    language: LocaleName | None = Field(
         None,
         max_length=40,
         description="In which names of months and days stand, such as de or fr_CH; else that of the file",
