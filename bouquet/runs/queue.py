@@ -24,7 +24,6 @@ from sqlalchemy.exc import DBAPIError
 
 from bouquet import CORES
 from bouquet.core.language import tr
-from bouquet.database_urls import watched_async, watched_sync
 from bouquet.runs.comparing import carry_out_comparison
 from bouquet.runs.errors import PASSING
 from bouquet.runs.executor import ATTEMPTS, execute
@@ -33,6 +32,7 @@ from bouquet.runs.retention import expire_files, forget_ranges, sweep_files
 from bouquet.runs.services import Services
 from bouquet.store import care, comparisons
 from bouquet.store import runs as ledger
+from bouquet.store.database import settle_async, settle_sync
 
 __all__ = ["Queue"]
 
@@ -86,7 +86,7 @@ class Queue:
         self.sender = procrastinate.App(connector=self._connector())
         # Askers know the task by its name only: a task of the workers' app would bring the workers' connection along.
         self._sync = procrastinate.App(
-            connector=procrastinate.SyncPsycopgConnector(conninfo=services.store.url, configure=watched_sync, **POOL)
+            connector=procrastinate.SyncPsycopgConnector(conninfo=services.store.url, configure=settle_sync, **POOL)
         )
         self._after_runs: list[Callable[[int], None]] = []
         services.has_help, services.ask_for_help = self.has_help, self.put_helpers
@@ -96,7 +96,7 @@ class Queue:
     def _connector(self) -> procrastinate.PsycopgConnector:
         return procrastinate.PsycopgConnector(
             conninfo=self.services.store.url,
-            configure=watched_async,
+            configure=settle_async,
             kwargs={"application_name": WORKER},
             **POOL,
         )

@@ -21,15 +21,37 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from bouquet.core.language import tr
 from bouquet.core.values import json_number
-from bouquet.database_urls import watched_engine, watched_url
+from bouquet.database_urls import watched_async, watched_engine, watched_sync, watched_url
 from bouquet.store.errors import OtherVersion
 
-__all__ = ["Store"]
+__all__ = ["Store", "settle_async", "settle_sync"]
 
 log = structlog.get_logger()
 
-#: Connections that a process keeps, and that it makes for a moment beyond these.
-POOLED, BEYOND = 20, 12
+#: Connections that a process keeps, that it makes for a moment beyond these, and seconds for which one is waited for.
+POOLED, BEYOND, FOR_ONE = 20, 12, 10.0
+
+#: How our sessions are set, whatever the house, the database or the role prefers: moments are read in UTC, which they
+#: are told in, and by a library that knows one form of them; and whoever holds a lock by a connection keeps it (in
+#: milliseconds). A query, for the reasons of `WATCHED_BY_SERVER`.
+_SESSION = {
+    "TimeZone": "UTC",
+    "DateStyle": "ISO",
+    "IntervalStyle": "postgres",
+    "bytea_output": "hex",
+    "standard_conforming_strings": "on",
+    "transform_null_equals": "off",
+    "default_transaction_isolation": "read committed",
+    "idle_session_timeout": "0",
+    "idle_in_transaction_session_timeout": "3600000",
+}
+_SETTLING = (
+    "SELECT set_config(name, CASE name "
+    + " ".join(f"WHEN '{name}' THEN '{value}'" for name, value in _SESSION.items())
+    + " END, false) FROM pg_settings WHERE name IN ("
+    + ", ".join(f"'{name}'" for name in _SESSION)
+    + ")"
+)
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 
@@ -61,6 +83,41 @@ def _as_number(value: Any) -> Any:
     raise TypeError(msg)
 
 
+def settle_sync(connection: psycopg.Connection[Any]) -> None:
+    """
+    Make a new connection to the store one of ours: both sides notice when the other is gone, and it is set as ours are.
+    """
+    watched_sync(connection)
+    _settle(connection)
+
+
+def _settle(connection: psycopg.Connection[Any]) -> None:
+    connection.execute(_SETTLING)
+    connection.commit()
+
+
+async def settle_async(connection: psycopg.AsyncConnection[Any]) -> None:
+    """
+    The same, for a connection that is waited for.
+    """
+    await watched_async(connection)
+    await connection.execute(_SETTLING)
+    await connection.commit()
+
+
+class _Pool(sa.QueuePool):
+    """
+    Where all connections are in use, as when the database hangs, that is told as one that is out of reach: whoever
+    waits for it to come back waits then, too.
+    """
+
+    def _do_get(self) -> sa.pool.ConnectionPoolEntry:
+        try:
+            return super()._do_get()
+        except sa.exc.TimeoutError as error:
+            raise sa.exc.OperationalError(None, None, error) from error
+
+
 class Store:
     """
     Bouquet's own database.
@@ -79,9 +136,12 @@ class Store:
             # Errors are logged, and values are nobody's there.
             hide_parameters=True,
             # Making a connection takes longer than most of what is asked over it.
+            poolclass=_Pool,
             pool_size=POOLED,
             max_overflow=BEYOND,
+            pool_timeout=FOR_ONE,
         )
+        sa.event.listen(self.engine, "connect", lambda _, record: _settle(record.driver_connection))
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
         #: What our clock lacks to that of the database's machine, and when they were compared.
         self._behind, self._compared = timedelta(0), float("-inf")
