@@ -11,7 +11,7 @@ import structlog
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
-from sqlalchemy.exc import DataError, DBAPIError, IntegrityError, OperationalError
+from sqlalchemy.exc import DataError, DBAPIError, IntegrityError
 from starlette.exceptions import HTTPException
 
 from bouquet.core.errors import BouquetError, Problem, TemplateError
@@ -36,10 +36,19 @@ from bouquet.sources import (
     SourceStopped,
     SourceTimeout,
 )
-from bouquet.store import LostUpdate, NameTaken, NotFound, NotPossible, NotYours, OutOfScope, TooManyTries, WeakPassword
+from bouquet.store import (
+    STORE_AWAY,
+    LostUpdate,
+    NameTaken,
+    NotFound,
+    NotPossible,
+    NotYours,
+    OutOfScope,
+    TooManyTries,
+    WeakPassword,
+)
 from bouquet.store.codes import CodeNeeded
 from bouquet.store.secrets import NoKey, WrongKey
-from bouquet.web.house_sign_in import HouseSignInError
 
 __all__ = ["Refused", "add_problem_handlers", "pointers"]
 
@@ -52,7 +61,6 @@ _STATUS: tuple[tuple[type[BouquetError], int], ...] = (
     (NotPossible, 409),
     (RightsDiffer, 409),
     (CodeNeeded, 401),
-    (HouseSignInError, 502),
     (NotYours, 403),
     (OutOfScope, 403),
     (TooManyTries, 429),
@@ -188,7 +196,7 @@ def _store_error(_request: Request, error: Exception) -> JSONResponse:
         return _answer(409, "at_once", _TITLES[409], detail)
     if isinstance(error, DataError):
         return _answer(422, "unreadable", _TITLES[422], tr("This holds a value that cannot be kept."))
-    if isinstance(error, OperationalError):
+    if isinstance(error, STORE_AWAY):
         detail = tr("Bouquet's own database cannot be reached just now. Nothing is lost; try again in a moment.")
         return _answer(503, "store_down", tr("Not reachable"), detail)
     log.error("store_failed", error=str(error))

@@ -84,3 +84,19 @@ def test_a_probe_is_told_when_the_store_is_away(client: TestClient, services: Se
     answer = client.get(f"{API}/health/ready")
     assert (answer.status_code, answer.json()) == (503, {"ready": False})
     assert client.get(f"{API}/health").json()["status"] == "store down"
+
+
+def test_while_the_database_takes_nothing_people_are_told_to_come_back(services: Services, sign_in: SignIn) -> None:
+    """As while another machine takes its place: what is there can be read."""
+    ines = sign_in("ines")
+
+    def read_only(connection: Any, *_: Any) -> None:
+        connection.exec_driver_sql("SET TRANSACTION READ ONLY")
+
+    sa.event.listen(services.store.engine, "begin", read_only)
+    try:
+        refused = ines.post(f"{API}/templates", json={"document": WARDS})
+    finally:
+        sa.event.remove(services.store.engine, "begin", read_only)
+
+    assert (refused.status_code, refused.json()["type"]) == (503, "/problems/store_down")
