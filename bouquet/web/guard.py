@@ -50,8 +50,12 @@ MOST_HELD = 400_000_000
 #: Characters of an address with everything behind its question mark.
 MOST_ADDRESS = 16_000
 
-#: Questions to the source that are under way at the same time: of all, of one session, and of the door.
+#: Questions to the source that are under way at the same time: of all, and of one session; and the same of strangers at
+#: the door, and at the house's own sign-in, which may hang.
 MOST_AT_ONCE, MOST_OF_ONE, MOST_SIGNING_IN = 24, 6, 4
+
+#: What all strangers share turns of.
+_STRANGERS = ("door", "house")
 
 #: While others ask, too: questions of one session under way, as many as a bench asks at once; and of one session in a
 #: second, once it has asked so many without a pause.
@@ -176,7 +180,7 @@ class Guard:
         if kind == "":
             await self.app(scope, receive, send)
             return
-        asker = kind if kind in ("door", "upload") else _asker_of(scope, headers)
+        asker = kind if kind in (*_STRANGERS, "upload") else _asker_of(scope, headers)
         if kind != "upload":
             # Nobody has a turn before their whole request is here: a few who do not go on would keep all others out.
             receive = await _whole(receive)
@@ -189,6 +193,10 @@ class Guard:
             await asyncio.wait_for(self._take(kind, asker), PATIENCE)
         except TimeoutError:
             log.warning("busy", kind=kind, path=scope["path"])
+            if kind == "house":
+                # A browser is on its way, which shows whatever it gets.
+                await _see(send, "/sign-in?why=house_away")
+                return
             await _answer(send, 503, "busy", _busy(), (b"retry-after", str(COME_BACK).encode()))
             return
         try:
@@ -201,7 +209,7 @@ class Guard:
 
     async def _take(self, kind: str, asker: str) -> None:
         def free() -> bool:
-            own = MOST_SIGNING_IN if kind == "door" else MOST_OF_ONE
+            own = MOST_SIGNING_IN if kind in _STRANGERS else MOST_OF_ONE
             if kind == "question" and self._rates.others_ask(asker, time.monotonic()):
                 own = MOST_BESIDE
             return self._running[asker] < own and (asker == kind or self._running[kind] < MOST_AT_ONCE)
@@ -247,10 +255,12 @@ class _Rates:
 
 def _kind_of(scope: Scope) -> str:
     """
-    What a request's turn is for: `door` for signing in, `question` for what asks the source, `upload` for large files,
-    which are not kept in memory before, nothing for the rest.
+    What a request's turn is for: `door` for signing in, `house` for doing so by the house's own service, `question` for
+    what asks the source, `upload` for large files, which are not kept in memory before, nothing for the rest.
     """
     path, method = scope["path"], scope["method"]
+    if path.startswith("/api/v1/session/house"):
+        return "house"
     if (method == "POST" and path == "/api/v1/session") or path == "/api/v1/session/password":
         return "door"
     if path in MOST_OF:
@@ -373,6 +383,12 @@ async def _answer(send: Send, status: int, code: str, detail: str, *headers: tup
     head = [(b"content-type", b"application/problem+json"), (b"content-length", str(len(content)).encode()), *headers]
     await send({"type": "http.response.start", "status": status, "headers": head})
     await send({"type": "http.response.body", "body": content})
+
+
+async def _see(send: Send, address: str) -> None:
+    head = [(b"location", address.encode()), (b"content-length", b"0")]
+    await send({"type": "http.response.start", "status": 303, "headers": head})
+    await send({"type": "http.response.body", "body": b""})
 
 
 def _printable(text: str) -> str:

@@ -43,6 +43,14 @@ class HouseSignInError(BouquetError):
     code = "house_sign_in"
 
 
+class HouseSignInAway(HouseSignInError):
+    """
+    The house's own sign-in does not answer.
+    """
+
+    code = "house_away"
+
+
 @dataclass(frozen=True)
 class Arrived:
     """
@@ -180,7 +188,7 @@ class HouseSignIn:
             if not isinstance(found, dict):
                 raise ValueError(address)
         except (OSError, ValueError) as error:
-            raise HouseSignInError(
+            raise HouseSignInAway(
                 tr("{title} does not answer just now. Try again in a moment.", title=self.title)
             ) from error
         return found

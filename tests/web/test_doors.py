@@ -7,6 +7,7 @@ from __future__ import annotations
 import asyncio
 import base64
 import hashlib
+import inspect
 import json
 import re
 import threading
@@ -15,6 +16,7 @@ from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import pytest
+from fastapi.routing import APIRoute
 from fastapi.testclient import TestClient
 from pydantic import SecretStr
 
@@ -22,6 +24,8 @@ from bouquet.rounds import make_queue
 from bouquet.runs import Services
 from bouquet.settings import Settings
 from bouquet.web import create_app, guard
+from bouquet.web.app import _PARTS
+from bouquet.web.routers import taking
 from tests.web.templates import API, WARDS, SignIn, add
 
 # Addresses, hosts, origins
@@ -260,6 +264,34 @@ def test_what_is_too_much_waits_or_comes_back(services: Services, monkeypatch: p
         pool.submit(lambda: asyncio.run(main())).result()
 
 
+def test_a_house_sign_in_that_hangs_takes_no_more_than_its_turns(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Whoever comes next is sent back to our own, by which others still sign in."""
+    monkeypatch.setattr(guard, "PATIENCE", 0.1)
+
+    async def app(scope: Any, receive: Any, send: Any) -> None:
+        if scope["path"].endswith("/house"):
+            await asyncio.Event().wait()
+        await answering(scope, receive, send)
+
+    async def main() -> None:
+        guarded = guard.Guard(app)
+        hanging = [
+            asyncio.create_task(passed(guarded, f"{API}/session/house", f"c={n}", b" "))
+            for n in range(guard.MOST_SIGNING_IN)
+        ]
+        await asyncio.sleep(0.01)
+        status, headers = await passed(guarded, f"{API}/session/house", "c=99", b" ")
+        beside, _ = await passed(guarded, f"{API}/session", "c=99", b" ")
+        for task in hanging:
+            task.cancel()
+        await asyncio.gather(*hanging, return_exceptions=True)
+
+        assert (status, headers[b"location"], beside) == (303, b"/sign-in?why=house_away", 200)
+
+    with ThreadPoolExecutor(1) as pool:
+        pool.submit(lambda: asyncio.run(main())).result()
+
+
 def test_while_others_ask_each_has_as_many_questions_as_a_bench_asks(monkeypatch: pytest.MonkeyPatch) -> None:
     """Whoever is alone has six under way; beside others, three."""
     monkeypatch.setattr(guard, "PATIENCE", 0.1)
@@ -382,6 +414,14 @@ def test_pages_run_and_show_nothing_that_stands_in_them(client: TestClient) -> N
     )
     assert headers["Cross-Origin-Opener-Policy"] == headers["Cross-Origin-Resource-Policy"] == "same-origin"
     assert "Strict-Transport-Security" not in headers
+
+
+def test_no_route_waits_for_the_store_in_everybodys_thread() -> None:
+    """What is a coroutine runs in the thread that all requests share: a question to the store would stop them all."""
+    endpoints = [r.endpoint for part in (*_PARTS, taking) for r in part.router.routes if isinstance(r, APIRoute)]
+    assert len(endpoints) > 150
+    assert [e.__name__ for e in endpoints if inspect.iscoroutinefunction(e)] == []
+    assert [e.__name__ for e in endpoints if inspect.isasyncgenfunction(e)] == ["listen"]
 
 
 def test_pages_of_links_have_one_style_that_is_known(client: TestClient) -> None:

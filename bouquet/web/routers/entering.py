@@ -73,12 +73,15 @@ def list_ways_in(request: Request, services: TheServices) -> Any:
 # The house's own sign-in
 
 
-@router.get("/house", status_code=303, responses={404: {}, 502: {}})
+@router.get("/house", status_code=303, responses={404: {}})
 def go_to_house(request: Request, house: House) -> RedirectResponse:
     """
-    To the house's own sign-in, and back.
+    To the house's own sign-in, and back; to our own, which says why, where that does not answer.
     """
-    address, carried = house.begin(_back(request))
+    try:
+        address, carried = house.begin(_back(request))
+    except BouquetError as error:
+        return _not_let_in(error)
     answer = RedirectResponse(address, 303)
     settings = request.app.state.settings
     # Lax: the browser comes back from another site.
@@ -88,7 +91,7 @@ def go_to_house(request: Request, house: House) -> RedirectResponse:
     return answer
 
 
-@router.get("/house/back", status_code=303, responses={404: {}, 502: {}})
+@router.get("/house/back", status_code=303, responses={404: {}})
 def come_from_house(request: Request, services: TheServices, house: House) -> RedirectResponse:
     """
     Back from the house's own sign-in: signed in, or told why not.
@@ -114,14 +117,18 @@ def come_from_house(request: Request, services: TheServices, house: House) -> Re
             )
             told = person.id, person.name
     except BouquetError as error:
-        log.warning("house_sign_in_failed", why=str(error))
-        # What is said stands in the front end: an address cannot put words into the sign-in's mouth.
-        return _away(RedirectResponse(f"/sign-in?why={quote(error.code)}", 303))
+        return _not_let_in(error)
     note_arrival(request, *told)
     log.info("signed_in", person=told[0], by="house")
     answer = _away(RedirectResponse("/", 303))
     set_session(request, answer, token)
     return answer
+
+
+def _not_let_in(error: BouquetError) -> RedirectResponse:
+    log.warning("house_sign_in_failed", why=str(error))
+    # What is said stands in the front end: an address cannot put words into the sign-in's mouth.
+    return _away(RedirectResponse(f"/sign-in?why={quote(error.code)}", 303))
 
 
 def _away(answer: RedirectResponse) -> RedirectResponse:

@@ -16,7 +16,7 @@ from typing import Annotated
 from urllib.parse import parse_qs
 
 import sqlalchemy as sa
-from fastapi import APIRouter, Path, Request
+from fastapi import APIRouter, Depends, Path, Request
 from fastapi.responses import HTMLResponse, Response, StreamingResponse
 from sqlalchemy.orm import Session
 
@@ -72,12 +72,29 @@ def look(secret: Secret, services: TheServices) -> HTMLResponse:
     return _asking(secret) if offer.link.passphrase_hash else _offering(secret, offer, "")
 
 
+async def _form(request: Request) -> dict[str, str]:
+    body = b""
+    async for piece in request.stream():
+        body += piece
+        if len(body) > MOST_FORM:
+            return {}
+    try:
+        fields = parse_qs(body.decode(errors="replace"), max_num_fields=10)
+    except ValueError:
+        # More fields than any form of ours has.
+        return {}
+    return {k: v[0] for k, v in fields.items()}
+
+
+#: What a form says, by the names of its fields; nothing where it is none of ours.
+Form = Annotated[dict[str, str], Depends(_form)]
+
+
 @router.post("/{secret}")
-async def open_with_passphrase(secret: Secret, request: Request, services: TheServices) -> HTMLResponse:
+def open_with_passphrase(secret: Secret, given: Form, services: TheServices) -> HTMLResponse:
     """
     The same, for who knows the passphrase.
     """
-    given = await _form(request)
     with services.store.session() as session:
         offer = _offer(session, services, secret)
         if offer is None:
@@ -88,11 +105,10 @@ async def open_with_passphrase(secret: Secret, request: Request, services: TheSe
 
 
 @router.post("/{secret}/{file_id}")
-async def fetch(secret: Secret, file_id: Id, request: Request, services: TheServices) -> Response:
+def fetch(secret: Secret, file_id: Id, given: Form, request: Request, services: TheServices) -> Response:
     """
     A file; it is counted.
     """
-    given = await _form(request)
     with services.store.session() as session:
         offer = _offer(session, services, secret)
         file = next((f for f in offer.files if f.id == file_id), None) if offer is not None else None
@@ -150,20 +166,6 @@ def _lets_in(session: Session, offer: _Offer, passphrase: str) -> bool:
         return True
     link.refused += 1
     return False
-
-
-async def _form(request: Request) -> dict[str, str]:
-    body = b""
-    async for piece in request.stream():
-        body += piece
-        if len(body) > MOST_FORM:
-            return {}
-    try:
-        fields = parse_qs(body.decode(errors="replace"), max_num_fields=10)
-    except ValueError:
-        # More fields than any form of ours has.
-        return {}
-    return {k: v[0] for k, v in fields.items()}
 
 
 # Pages

@@ -2431,7 +2431,7 @@ export interface paths {
         };
         /**
          * Go To House
-         * @description To the house's own sign-in, and back.
+         * @description To the house's own sign-in, and back; to our own, which says why, where that does not answer.
          */
         get: operations["go_to_house"];
         put?: never;
@@ -14403,7 +14403,6 @@ export interface operations {
             404: components["responses"]["404"];
             421: components["responses"]["421"];
             429: components["responses"]["429"];
-            502: components["responses"]["502"];
             503: components["responses"]["503"];
         };
     };
@@ -14430,7 +14429,6 @@ export interface operations {
             404: components["responses"]["404"];
             421: components["responses"]["421"];
             429: components["responses"]["429"];
-            502: components["responses"]["502"];
             503: components["responses"]["503"];
         };
     };

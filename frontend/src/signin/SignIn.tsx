@@ -11,6 +11,7 @@ import { tr } from "../i18n";
 /** What is said where somebody comes back from the house's own sign-in and was not let in. */
 const REFUSED: Record<string, string> = {
   not_yours: tr("Nobody has let you in here yet, or your address is somebody else’s. Ask an administrator."),
+  house_away: tr("The house’s own sign-in does not answer just now. Try again in a moment."),
   rights_differ: tr("Your groups give you rights that cannot be joined. Ask an administrator."),
 };
 
