@@ -4,6 +4,7 @@ Settings: from the environment (`BOUQUET_…`), or from the file that `BOUQUET_E
 
 from __future__ import annotations
 
+import ipaddress
 import os
 from functools import lru_cache
 from pathlib import Path
@@ -23,6 +24,14 @@ def _a_year_or_none(days: int) -> int:
         msg = "the journal is kept for a year at least: 366 days, or 0 for ever"
         raise ValueError(msg)
     return days
+
+
+def _networks(text: str) -> str:
+    """
+    Addresses and networks as the server takes them. Raises ValueError for what is none.
+    """
+    named = [part.strip() for part in text.split(",") if part.strip()]
+    return ",".join(str(ipaddress.ip_network(part, strict=False)) for part in named)
 
 
 class Settings(BaseSettings):
@@ -77,6 +86,9 @@ class Settings(BaseSettings):
     port: int = 8010
     #: Names by which browsers reach the server, separated by commas; addresses and names without a dot always may.
     hosts: str = ""
+    #: Proxies in front of the server, by address or network, separated by commas: from them it takes where a request
+    #: comes from. What others say of that is not believed.
+    proxies: Annotated[str, AfterValidator(_networks)] = "127.0.0.1/32,::1/128"
     #: Hours until a person has to sign in again.
     session_hours: int = 12
     #: Minutes after which a session ends that nobody used; 0 for never.

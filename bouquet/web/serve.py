@@ -21,7 +21,7 @@ from pydantic import SecretStr
 
 from bouquet.processes import keep_loaded
 from bouquet.rounds import make_queue
-from bouquet.runs import Queue, Services
+from bouquet.runs import Queue, Services, claim_at_start
 from bouquet.settings import Settings
 from bouquet.store import people
 from bouquet.web.app import create_app
@@ -61,12 +61,14 @@ def serve(
 ) -> None:
     """
     Serve until stopped, on a socket that is bound already, or on one of its own. Raises OSError where the address is
-    taken, and OtherVersion where the tables are of an older version. The demonstration has a `post_room`.
+    taken, OtherVersion where the tables are of an older version, and OthersFiles where the file store is another
+    house's. The demonstration has a `post_room`.
     """
     if services.store.is_empty():
         services.store.migrate()
         Queue(services).install()
     services.store.check_version()
+    claim_at_start(services)
     with listening if listening is not None else bound_socket(settings) as bound:
         asyncio.run(_serve(services, settings, bound, post_room))
 
@@ -86,7 +88,7 @@ async def _serve(
     worker = asyncio.create_task(queue.work(concurrency=settings.worker_concurrency))
     beside = [asyncio.create_task(_keep_beside(bound)) for _ in range(settings.web_processes - 1)]
     try:
-        await _server(app).serve(sockets=[bound])
+        await _server(app, settings).serve(sockets=[bound])
     finally:
         for task in (*beside, worker):
             task.cancel()
@@ -119,7 +121,7 @@ def serve_beside(services: Services, settings: Settings, listening: int) -> None
     Serve, without a worker, on a socket that another process bound and passed on, until standard input ends.
     """
     app = create_app(services, make_queue(services), settings)
-    server = _server(app)
+    server = _server(app, settings)
 
     def watch() -> None:
         sys.stdin.buffer.read()
@@ -131,10 +133,17 @@ def serve_beside(services: Services, settings: Settings, listening: int) -> None
         asyncio.run(server.serve(sockets=[bound]))
 
 
-def _server(app: FastAPI) -> _Server:
+def _server(app: FastAPI, settings: Settings) -> _Server:
     keep_loaded()
     open_many_files()
-    return _Server(uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=3, http=Connection), app)
+    config = uvicorn.Config(
+        app,
+        log_level="warning",
+        timeout_graceful_shutdown=3,
+        http=Connection,
+        forwarded_allow_ips=settings.proxies.split(","),
+    )
+    return _Server(config, app)
 
 
 class _Server(uvicorn.Server):

@@ -4,6 +4,7 @@ The first start: one keeper, by the code that was printed, and never again.
 
 from __future__ import annotations
 
+import asyncio
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
@@ -11,11 +12,14 @@ import pytest
 import sqlalchemy as sa
 from fastapi import FastAPI
 from fastapi.testclient import TestClient
+from pydantic import SecretStr
 
 from bouquet.runs import Services
+from bouquet.settings import Settings
 from bouquet.store import Store, people
 from bouquet.store.models import Person
 from bouquet.web.routers import starting
+from bouquet.web.serve import _server
 
 FIRST = "/api/v1/first-start"
 KEEPER = {"name": "Kim Hale", "email": "kim@line.example", "password": "a-long-password"}
@@ -96,3 +100,36 @@ def test_an_empty_database_is_known(cluster: Any) -> None:
     assert (before, store.is_empty()) == (True, False)
     store.close()
     cluster.drop_database("start_test")
+
+
+@pytest.mark.parametrize(
+    ("peer", "proxies", "said", "known"),
+    [
+        ("127.0.0.1", "127.0.0.1", "203.0.113.9", "203.0.113.9"),
+        ("127.0.0.1", "127.0.0.1", "198.51.100.1, 203.0.113.9", "203.0.113.9"),
+        ("10.88.0.1", "127.0.0.1", "203.0.113.9", "10.88.0.1"),
+        ("10.88.0.1", "10.88.0.7/16, ::1", "203.0.113.9", "203.0.113.9"),
+    ],
+)
+def test_where_a_request_comes_from_is_believed_of_the_houses_own_proxies(
+    services: Services, peer: str, proxies: str, said: str, known: str
+) -> None:
+    """And of what they were told themselves, nothing is."""
+    settings = Settings(store_url=SecretStr("x"), proxies=proxies, _env_file=None)  # type: ignore[call-arg]
+    seen = list[Any]()
+
+    async def app(scope: Any, receive: Any, send: Any) -> None:
+        seen.append(scope["client"][0])
+
+    config = _server(app, settings).config  # type: ignore[arg-type]
+    config.load()
+    scope = {"type": "http", "client": (peer, 1), "headers": [(b"x-forwarded-for", said.encode())]}
+    with ThreadPoolExecutor(1) as pool:
+        pool.submit(lambda: asyncio.run(config.loaded_app(scope, None, None))).result()  # type: ignore[arg-type]
+
+    assert seen == [known]
+
+
+def test_a_proxy_that_is_no_address_is_refused() -> None:
+    with pytest.raises(ValueError, match=r"proxy\.example"):
+        Settings(store_url=SecretStr("x"), proxies="proxy.example", _env_file=None)  # type: ignore[call-arg]
