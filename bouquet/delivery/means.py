@@ -74,10 +74,13 @@ def _opened(services: Services, means: Means, address: Mapping[str, Any]) -> Way
 
 def words_of(services: Services, means: Means, address: Mapping[str, Any]) -> str:
     """
-    Where files go by some means, in words.
+    Where files go by some means, in words; what is wrong with it where it was kept before that was refused.
     """
     way = way_of(means.kind)
-    return way(services, read(way.settings_model, means.settings), "", read(way.address_model, address)).words()
+    try:
+        return way(services, read(way.settings_model, means.settings), "", read(way.address_model, address)).words()
+    except WrongSettings as error:
+        return tr("Nothing is sent: {error}", error=error)
 
 
 def try_means(services: Services, kind: str, settings: Mapping[str, Any], secret: str) -> Iterator[Step]:

@@ -41,8 +41,12 @@ Networks = tuple[Annotated[str, AfterValidator(_network)], ...]
 
 Inside = Annotated[Networks, Field(max_length=20, title="Networks inside this house that it may lead to")]
 
-#: Addresses that carry an IPv4 address in them (RFC 6052).
-_TRANSLATED = ipaddress.ip_network("64:ff9b::/96")
+#: Addresses that carry an IPv4 address in them (RFC 6052, RFC 2765).
+_TRANSLATED = (ipaddress.ip_network("64:ff9b::/96"), ipaddress.ip_network("::ffff:0:0:0/96"))
+
+#: Networks that are not out in the world, though older libraries know nothing of it: what a house translates for itself
+#: (RFC 8215), routes of its own (RFC 9602), examples (RFC 9637), the dummy address (RFC 7600).
+_KEPT_INSIDE = tuple(ipaddress.ip_network(n) for n in ("64:ff9b:1::/48", "5f00::/16", "3fff::/20", "192.0.0.8/32"))
 
 
 def _meant(address: Address) -> list[Address]:
@@ -57,7 +61,7 @@ def _meant(address: Address) -> list[Address]:
             found.append(address.sixtofour)
         if address.teredo is not None:
             found += address.teredo
-        if address in _TRANSLATED:
+        if any(address in network for network in _TRANSLATED):
             found.append(ipaddress.IPv4Address(int(address) & 0xFFFFFFFF))
         # Of the old form ::127.0.0.1.
         if int(address) >> 32 == 0 and int(address) > 1:
@@ -79,7 +83,8 @@ def is_allowed(address: str, inside: Sequence[str], *, readable: bool = False) -
         if readable:
             return False
         old_inside = isinstance(one, ipaddress.IPv6Address) and one.is_site_local
-        return one.is_global and not one.is_multicast and not old_inside
+        kept = any(one.version == n.version and one in n for n in _KEPT_INSIDE)
+        return one.is_global and not one.is_multicast and not old_inside and not kept
 
     return all(allowed(one) for one in _meant(known))
 

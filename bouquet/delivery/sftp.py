@@ -25,7 +25,7 @@ from pydantic import Field, field_validator
 from bouquet.core.language import tr, whole
 from bouquet.core.naming import with_suffix
 from bouquet.delivery.reach import Host, Inside, connect, says_of
-from bouquet.delivery.way import DeliveryError, Parcel, ParcelFile, Receipt, Settings, Step
+from bouquet.delivery.way import DeliveryError, Parcel, ParcelFile, Receipt, Settings, Step, leads_upward
 from bouquet.runs import Services
 
 __all__ = ["SftpWay", "private_key"]
@@ -69,7 +69,7 @@ class SftpAddress(Settings):
     @field_validator("folder")
     @classmethod
     def _no_way_up(cls, value: str) -> str:
-        if ".." in value.split("/") or any(ord(c) < 32 for c in value):
+        if leads_upward(value) or any(ord(c) < 32 for c in value):
             msg = tr("The folder does not lead upwards, and has no control characters.")
             raise ValueError(msg)
         return value

@@ -20,7 +20,7 @@ from pydantic import Field, field_validator
 
 from bouquet.core.language import tr
 from bouquet.delivery.reach import Inside, addresses_of, connect, says_of
-from bouquet.delivery.way import DeliveryError, Parcel, ParcelFile, Receipt, Settings, Step
+from bouquet.delivery.way import DeliveryError, Parcel, ParcelFile, Receipt, Settings, Step, leads_upward
 from bouquet.delivery.webhook import checked_url
 from bouquet.runs import Services
 
@@ -59,6 +59,15 @@ class StoreAddress(Settings):
 
     prefix: str = Field("", max_length=500, pattern=r"^[^\x00-\x1f\\]*$", title="Before the names of files")
     replace: bool = Field(False, title="Objects of the same name are replaced")
+
+    @field_validator("prefix")
+    @classmethod
+    def _no_way_up(cls, value: str) -> str:
+        # Signs like any others to the protocol; to what stands in front of a store they may lead to another bucket.
+        if leads_upward(value):
+            msg = tr("What stands before the names does not lead upwards.")
+            raise ValueError(msg)
+        return value
 
 
 class StoreWay:

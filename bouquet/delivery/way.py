@@ -28,6 +28,7 @@ __all__ = [
     "Step",
     "Way",
     "WrongSettings",
+    "leads_upward",
     "read",
 ]
 
@@ -71,6 +72,14 @@ class Settings(BaseModel):
     """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+def leads_upward(path: str) -> bool:
+    """
+    Whether a part of a path is two dots, which lead out of the folder it begins in. Backslashes part paths, too:
+    servers of some systems take them so.
+    """
+    return ".." in path.replace("\\", "/").split("/")
 
 
 def read(model: type[Settings], given: Mapping[str, Any]) -> Any:

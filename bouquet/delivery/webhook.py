@@ -17,7 +17,7 @@ import time
 from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import IO, Any, ClassVar, Literal
-from urllib.parse import urlsplit
+from urllib.parse import unquote, urlsplit
 
 from http_message_signatures import HTTPMessageSigner, HTTPSignatureKeyResolver, algorithms
 from pydantic import Field, field_validator
@@ -25,7 +25,7 @@ from pydantic import Field, field_validator
 from bouquet.core.language import tr
 from bouquet.core.naming import content_disposition
 from bouquet.delivery.reach import Inside, connect, connect_tls, says_of
-from bouquet.delivery.way import DeliveryError, Parcel, ParcelFile, Receipt, Settings, Step
+from bouquet.delivery.way import DeliveryError, Parcel, ParcelFile, Receipt, Settings, Step, leads_upward
 from bouquet.runs import Services
 
 __all__ = ["WebhookWay", "checked_url"]
@@ -78,15 +78,19 @@ class WebhookAddress(Settings):
     `path` is added to the address of the means. `send`: the `file` itself, one request each, or a `notice` in JSON.
     """
 
-    path: str = Field("", max_length=500, pattern=r"^[A-Za-z0-9._~/%-]*$", title="Path behind the address")
+    path: str = Field(
+        "", max_length=500, pattern=r"^([A-Za-z0-9._~/-]|%[0-9A-Fa-f]{2})*$", title="Path behind the address"
+    )
     method: Literal["POST", "PUT"] = "POST"
     send: Literal["file", "notice"] = Field("file", title="It gets the file itself, or a notice")
 
     @field_validator("path")
     @classmethod
     def _no_way_up(cls, value: str) -> str:
-        if ".." in value.split("/"):
-            msg = tr("The path does not lead upwards.")
+        # Servers take escaped dots for dots (RFC 3986, 6.2.2.2), and some undo escapes twice.
+        plain = unquote(unquote(value))
+        if leads_upward(plain) or any(ord(c) < 32 for c in plain):
+            msg = tr("The path does not lead upwards, and has no control characters.")
             raise ValueError(msg)
         return value
 

@@ -12,7 +12,7 @@ from typing import Any
 
 import pytest
 
-from bouquet.delivery import DeliveryError, WrongSettings, checked_settings
+from bouquet.delivery import DeliveryError, WrongSettings, checked_address, checked_settings
 from bouquet.delivery.reach import addresses_of, connect, is_allowed
 from bouquet.demo.post_room import Room
 from bouquet.store.models import Recipient
@@ -22,7 +22,7 @@ INSIDE = [
     "127.0.0.1", "127.8.9.1", "0.0.0.0", "10.0.0.8", "172.16.4.4", "192.168.1.1", "169.254.169.254", "100.64.0.1",
     "224.0.0.1", "255.255.255.255", "::1", "::", "fe80::1", "fe80::1%eth0", "fc00::5", "::ffff:127.0.0.1",
     "::ffff:169.254.169.254", "::127.0.0.1", "2002:7f00:1::", "2002:a9fe:a9fe::", "64:ff9b::7f00:1", "64:ff9b::a9fe:a9fe",
-    "ff02::1", "fec0::1",
+    "ff02::1", "fec0::1", "64:ff9b:1::5db8:d822", "::ffff:0:7f00:1", "::ffff:0:a00:8", "5f00::1", "3fff::1", "192.0.0.8",
 ]  # fmt: skip
 
 
@@ -103,6 +103,33 @@ def test_a_name_that_changes_after_the_look_leads_nowhere_else(monkeypatch: pyte
 def test_settings_that_lead_elsewhere_are_refused(kind: str, settings: dict[str, Any]) -> None:
     with pytest.raises(WrongSettings):
         checked_settings(kind, settings)
+
+
+@pytest.mark.parametrize(
+    ("kind", "address"),
+    [
+        ("webhook", {"path": "a/../../b"}),
+        ("webhook", {"path": "%2e%2E/b"}),
+        ("webhook", {"path": "a/.%2e/b"}),
+        ("webhook", {"path": "a%2f..%5cb"}),
+        ("webhook", {"path": "%252e%252e/b"}),
+        ("webhook", {"path": "a%0d%0ab"}),
+        ("webhook", {"path": "a%zzb"}),
+        ("sftp", {"folder": "../b"}),
+        ("sftp", {"folder": "a\\..\\..\\b"}),
+        ("store", {"prefix": "../other-bucket/"}),
+        ("store", {"prefix": "a/../../other-bucket/"}),
+        ("folder", {"folder": "a/../../b"}),
+    ],
+)
+def test_no_recipient_leads_out_of_what_a_keeper_opened(kind: str, address: dict[str, Any]) -> None:
+    with pytest.raises(WrongSettings):
+        checked_address(kind, address)
+
+
+@pytest.mark.parametrize("path", ["reports", "a/b.csv", "v1.0/a..b", "caf%C3%A9/50%25"])
+def test_paths_below_what_a_keeper_opened_are_kept(path: str) -> None:
+    assert checked_address("webhook", {"path": path}) == {"path": path}
 
 
 @pytest.mark.parametrize("way", ["webhook", "sftp", "mail", "store"])

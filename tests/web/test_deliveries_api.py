@@ -17,7 +17,7 @@ from fastapi.testclient import TestClient
 from bouquet.delivery import deliver_due
 from bouquet.demo.post_room import Room, StandIn, webhook_stand_in
 from bouquet.runs import Services, execute
-from bouquet.store.models import Means
+from bouquet.store.models import Means, Recipient
 
 SignIn = Callable[[str], TestClient]
 
@@ -353,6 +353,17 @@ def test_while_a_round_is_set_it_says_which_parts_nobody_receives(sign_in: SignI
     assert len(planned["parts_of_nobody"]) == 11
     assert "03" not in planned["parts_of_nobody"]
     assert "07" in planned["parts_of_nobody"]
+
+
+def test_an_address_that_was_kept_before_it_was_refused_is_listed_and_told(
+    services: Services, sign_in: SignIn, desk: tuple[Room, StandIn]
+) -> None:
+    marta = sign_in("marta")
+    made = recipient(marta, means(marta, "webhook", desk[1].settings, desk[1].secret))
+    with services.store.session() as session:
+        session.get_one(Recipient, made["id"]).address = {"path": "%2e%2e/other"}
+    (listed,) = ok(marta.get("/api/v1/recipients"))
+    assert "Nothing is sent: path: The path does not lead upwards" in listed["sentence"]
 
 
 def test_a_recipient_receives_by_several_ways(sign_in: SignIn, desk: tuple[Room, StandIn]) -> None:
