@@ -16,6 +16,7 @@ from datetime import datetime
 from urllib.parse import quote
 
 from bouquet.core.language import tr
+from bouquet.core.vocabulary.formats import FORMATS
 
 __all__ = [
     "NameFacts",
@@ -140,10 +141,15 @@ def file_name(pattern: str, facts: NameFacts, extension: str) -> str:
             return facts.answers.get(name.removeprefix("ask."), "")
         return values[name]
 
-    stem = re.sub(r"\.(csv|xlsx|jsonl|txt|tsv)$", "", _PART.sub(part, pattern).strip(), flags=re.IGNORECASE)
+    stem = _without_extension(_PART.sub(part, pattern).strip())
     if facts.part is not None and not re.search(r"\{(part|value)\b", pattern):
         stem += f"-{values['value']}" if facts.value is not None else f"-{facts.part}"
     return f"{safe_name(stem)}.{extension}"
+
+
+def _without_extension(name: str) -> str:
+    stem, _, typed = name.rpartition(".")
+    return stem if stem and typed.lower() in {"tsv", *(f.extension for f in FORMATS.values())} else name
 
 
 #: Characters of a name that programs which merge letters take.

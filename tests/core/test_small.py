@@ -22,6 +22,7 @@ import bouquet
 from bouquet.core.dictionary import HEADINGS, csvw_metadata, dictionary_rows
 from bouquet.core.naming import NameFacts, check_pattern, file_name, merge_names, safe_name, with_suffix
 from bouquet.core.patterns import PatternError, parse_date_pattern
+from bouquet.core.vocabulary.formats import FORMATS
 from bouquet.core.writers.xml import element_names
 
 LONDON = ZoneInfo("Europe/London")
@@ -47,7 +48,8 @@ def test_a_name_follows_its_pattern_and_its_format() -> None:
         return file_name(pattern, NameFacts(template="Bills: all", records="line", as_of=as_of, rows=12), "xlsx")
 
     assert made("{template}_{as_of:%Y-%m}") == "bills-_all_2026-11.xlsx"
-    assert made("list.csv") == "list.xlsx"
+    assert {made(f"list.{typed}") for typed in (*FORMATS, "TSV", "Pdf")} == {"list.xlsx"}
+    assert made("rates_1.5") == "rates_1.5.xlsx"
     assert made("{records}_{rows}") == "line_12.xlsx"
     assert with_suffix("a.b.csv", 2) == "a.b-2.csv"
 
