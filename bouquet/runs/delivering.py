@@ -13,6 +13,7 @@ from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from datetime import datetime
 from pathlib import Path, PurePosixPath
+from typing import IO
 
 import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import insert
@@ -40,6 +41,9 @@ MODES = ("new", "replace", "append")
 MOST_NAMES = 10_000
 
 CHUNK = 1 << 20
+
+#: What lines end with, in encodings of two bytes a sign and of one.
+LINE_ENDS = (b"\r\x00\n\x00", b"\n\x00", b"\r\n", b"\n")
 
 
 def appendable(template: Template, format: str) -> str | None:
@@ -302,15 +306,24 @@ def _addition(made: Path, place: Place, skipped: int) -> Iterator[bytes]:
     """
     What is to be added: the rows without the head, after an end of line where the file lacks one.
     """
-    if skipped and place.exists():
-        with place.open() as file:
-            file.seek(-1, os.SEEK_END)
-            if file.read(1) not in (b"\n", b"\x00"):
-                yield b"\r\n"
     with made.open("rb") as source:
+        end = next((e for e in LINE_ENDS if _last_of(source, len(e)) == e), b"")
+        if skipped and place.exists():
+            with place.open() as file:
+                feed = end.replace(b"\r\x00", b"").replace(b"\r", b"")
+                if _last_of(file, len(feed)) != feed:
+                    yield end
         source.seek(skipped)
         while chunk := source.read(CHUNK):
             yield chunk
+
+
+def _last_of(file: IO[bytes], size: int) -> bytes:
+    """
+    The last bytes of a file, at most so many.
+    """
+    file.seek(-min(size, file.seek(0, os.SEEK_END)), os.SEEK_END)
+    return file.read()
 
 
 def _write_longer(place: Place, made: Path, skipped: int, run_id: int, still_locked: Callable[[], None]) -> None:

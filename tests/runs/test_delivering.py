@@ -132,6 +132,27 @@ def test_rows_are_not_added_below_other_headings(services: Services, people: dic
     assert path.read_text() == "Something else\nx\n"
 
 
+@pytest.mark.parametrize("encoding", ["utf-8", "utf-16"])
+@pytest.mark.parametrize("line_end", ["CRLF", "LF"])
+def test_rows_are_added_below_the_last_in_the_files_own_form(
+    services: Services, people: dict[str, Any], encoding: str, line_end: str
+) -> None:
+    """Also where somebody's program took the last line end away."""
+    csv = {"encoding": encoding, "line_end": line_end}
+    add_round(services, people["ines"], {**WARDS, "output": {**WARDS["output"], "csv": csv}}, mode="append")
+    tick(services, 0)
+    path = services.outgoing / "wards-out" / "wards.csv"
+    once, end = (
+        path.read_bytes(),
+        {"CRLF": "\r\n", "LF": "\n"}[line_end].encode("utf-16-le" if "16" in encoding else "utf-8"),
+    )
+    path.write_bytes(once.removesuffix(end))
+    tick(services, 1)
+    head = once.index(end) + len(end)
+
+    assert path.read_bytes() == once + once[head:]
+
+
 def test_two_workers_never_interleave(services: Services, people: dict[str, Any]) -> None:
     """Two rounds for one file, delivered at once: each one's rows stand together."""
     documents = [
