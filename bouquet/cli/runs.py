@@ -294,6 +294,8 @@ def sweep(
     else:
         typer.echo(f"{swept.files:,} files of {swept.bytes:,} bytes are there as the ledger has them.")
         typer.echo(f"{expired:,} expired; {len(swept.orphans):,} that no run knows; {len(swept.missing):,} missing.")
+        if swept.strangers:
+            typer.echo(f"{len(swept.strangers):,} are of no run of this house, and are left alone.")
         for path in (*swept.missing, *swept.changed):
             typer.echo(f"    {path}", err=True)
     if not swept.agrees:

@@ -16,7 +16,7 @@ from bouquet.processes import keep_loaded
 from bouquet.rounds.listening import listen
 from bouquet.rounds.ticking import tick_rounds
 from bouquet.rounds.watching import watch_rounds
-from bouquet.runs import Queue, Services
+from bouquet.runs import Queue, Services, claim_at_start
 from bouquet.runs.drift import look_for_drift
 from bouquet.store import STORE_AWAY, care, deliveries, journal
 
@@ -113,9 +113,11 @@ def make_queue(services: Services) -> Queue:
 
 def work(services: Services, *, concurrency: int) -> None:
     """
-    Work without a web server, until stopped.
+    Work without a web server, until stopped. Raises OtherVersion, and OthersFiles where the file store is another
+    house's.
     """
     services.store.check_version()
+    claim_at_start(services)
 
     async def main() -> None:
         queue = make_queue(services)

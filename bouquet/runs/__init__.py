@@ -6,7 +6,7 @@ from bouquet.runs.archive import zipped
 from bouquet.runs.asking import ask_for_run, check_purpose, unknown_answers
 from bouquet.runs.comparing import ask_for_comparison, carry_out_comparison, key_of, rows_of
 from bouquet.runs.delivering import MODES, appendable
-from bouquet.runs.errors import PASSING, FilesDown, FolderError, RunCancelled, RunFailed
+from bouquet.runs.errors import PASSING, FilesDown, FolderError, OthersFiles, RunCancelled, RunFailed
 from bouquet.runs.executor import ATTEMPTS, execute
 from bouquet.runs.export import Export
 from bouquet.runs.exported import Exported
@@ -15,7 +15,7 @@ from bouquet.runs.givenback import check_file, recognise
 from bouquet.runs.mail_server import MailError, MailServer, checked_address
 from bouquet.runs.outgoing import checked_folder
 from bouquet.runs.queue import Queue
-from bouquet.runs.retention import Swept, expire_files, sweep_files
+from bouquet.runs.retention import Swept, claim_at_start, claim_files, expire_files, sweep_files
 from bouquet.runs.services import Services
 from bouquet.runs.tallying import about_tally, count_tally
 from bouquet.runs.tracing import Trace, Traced, left_out, trace
@@ -30,6 +30,7 @@ __all__ = [
     "FolderError",
     "MailError",
     "MailServer",
+    "OthersFiles",
     "Queue",
     "RunCancelled",
     "RunFailed",
@@ -46,6 +47,8 @@ __all__ = [
     "check_purpose",
     "checked_address",
     "checked_folder",
+    "claim_at_start",
+    "claim_files",
     "count_tally",
     "execute",
     "expire_files",

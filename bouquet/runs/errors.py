@@ -12,7 +12,16 @@ from bouquet.core.errors import BouquetError, TemplateError
 from bouquet.core.language import tr
 from bouquet.sources import SourceDown
 
-__all__ = ["PASSING", "FilesDown", "FolderError", "RunCancelled", "RunFailed", "RunGivenUp", "error_facts"]
+__all__ = [
+    "PASSING",
+    "FilesDown",
+    "FolderError",
+    "OthersFiles",
+    "RunCancelled",
+    "RunFailed",
+    "RunGivenUp",
+    "error_facts",
+]
 
 
 class RunCancelled(BouquetError):
@@ -37,6 +46,14 @@ class RunGivenUp(BouquetError):
     """
 
     code = "given_up"
+
+
+class OthersFiles(BouquetError):
+    """
+    The file store belongs to another house.
+    """
+
+    code = "others_files"
 
 
 class FilesDown(BouquetError):

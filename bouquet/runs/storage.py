@@ -29,6 +29,9 @@ __all__ = ["FileStore"]
 #: Bytes read at a time.
 CHUNK = 1 << 20
 
+#: The file in which a store says whose it is.
+OWNER = ".bouquet-house"
+
 #: Errors that end by making room: a full disk, a used up share, a disk that is read only.
 FULL = frozenset({errno.ENOSPC, errno.EDQUOT, errno.EROFS})
 
@@ -82,7 +85,7 @@ class FileStore:
 
         Raises WriteError when it cannot be kept, FilesDown when trying again may help.
         """
-        name, half = f"{folder}/{path.name}", f".{path.name}.part"
+        name, half = posixpath.join(folder, path.name), f".{path.name}.part"
         try:
             if self.folder is not None:
                 inside = self.folder / folder
@@ -106,6 +109,24 @@ class FileStore:
                 beside = posixpath.join(posixpath.dirname(target), half)
                 fs.put_file(str(path), beside)
                 fs.mv(beside, target)
+
+    def owner(self) -> str:
+        """
+        The house whose files these are; empty where none has said so.
+        """
+        try:
+            return b"".join(self.chunks(OWNER, 0, 100)).decode(errors="replace").strip()
+        except FileNotFoundError:
+            return ""
+
+    def own(self, house: str) -> None:
+        """
+        Say whose files these are. Raises WriteError and FilesDown.
+        """
+        with tempfile.TemporaryDirectory(prefix="bouquet-") as folder:
+            said = Path(folder) / OWNER
+            said.write_text(house, encoding="ascii")
+            self.put("", said)
 
     def leave(self, run_id: int, attempt: int) -> None:
         """
@@ -201,21 +222,22 @@ class FileStore:
 
     def listing(self, below: str = "") -> Iterator[tuple[str, int]]:
         """
-        (path, bytes) of everything that is there, half-written files among it.
+        (path, bytes) of everything that is there, half-written files among it, but for what says whose it is.
         """
         if self.folder is not None:
             start = self.folder / below
             for path in sorted(start.rglob("*")) if start.is_dir() else []:
                 with contextlib.suppress(FileNotFoundError):
-                    if path.is_file():
+                    if path.is_file() and path != self.folder / OWNER:
                         yield path.relative_to(self.folder).as_posix(), path.stat().st_size
             return
         found: dict[str, Any] = {}
         with contextlib.suppress(FileNotFoundError), self._reached() as fs:
             found, root = fs.find(self._at(below), detail=True), self._at("")
         for name, facts in sorted(found.items()):
-            if facts.get("type") != "directory":
-                yield posixpath.relpath(name, root), int(facts["size"])
+            path_in_store = posixpath.relpath(name, root)
+            if facts.get("type") != "directory" and path_in_store != OWNER:
+                yield path_in_store, int(facts["size"])
 
     @contextmanager
     def _reached(self) -> Iterator[Any]:

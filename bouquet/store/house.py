@@ -1,22 +1,34 @@
 """
-What is true of the whole house: the days on which it does not work, and what personal data may leave it for.
+What is true of the whole house: the days on which it does not work, what personal data may leave it for, and what it is
+told from others by.
 """
 
 from __future__ import annotations
 
+import secrets
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
 
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from bouquet.core.recurrence import NO_DAYS_OFF, DaysOff
 from bouquet.store.models import HouseFact
 
-__all__ = ["Purposes", "days_off", "purposes", "put_days_off", "put_purposes"]
+__all__ = ["Purposes", "days_off", "identity", "purposes", "put_days_off", "put_purposes"]
 
-_DAYS_OFF, _PURPOSES = "days_off", "purposes"
+_DAYS_OFF, _PURPOSES, _IDENTITY = "days_off", "purposes", "identity"
+
+
+def identity(session: Session, now: datetime) -> str:
+    """
+    What tells this house from all others; made when it is first asked for.
+    """
+    made = {"name": _IDENTITY, "value": {"id": secrets.token_hex(16)}, "changed_at": now}
+    session.execute(insert(HouseFact).values(**made).on_conflict_do_nothing())
+    return str(session.get_one(HouseFact, _IDENTITY).value["id"])
 
 
 @dataclass(frozen=True)

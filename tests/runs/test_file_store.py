@@ -16,8 +16,19 @@ import pytest
 
 from bouquet.core.errors import WriteError
 from bouquet.demo.post_room import Room, store_stand_in
-from bouquet.runs import FilesDown, Services, ask_for_run, delivering, execute, expire_files, sweep_files
+from bouquet.runs import (
+    FilesDown,
+    OthersFiles,
+    Services,
+    ask_for_run,
+    claim_at_start,
+    delivering,
+    execute,
+    expire_files,
+    sweep_files,
+)
 from bouquet.runs.storage import FileStore
+from bouquet.store.models import HouseFact
 from tests.conftest import NOW
 from tests.runs.cable import Cable
 from tests.runs.test_delivering import lines
@@ -124,12 +135,21 @@ def test_files_are_kept_found_expired_and_swept(elsewhere: Services, people: dic
     assert there(services) == [long.files[0].path]
     assert [f.removed_at for f in get(services, short.id).files] == [NOW + timedelta(days=4)] * 2
     assert get(services, short.id).slip == short.slip
-    services.storage.put("999/1", Path(__file__))
+    services.storage.put(f"{short.id}/7", Path(__file__))
     swept = sweep_files(later)
-    assert (swept.orphans, swept.missing, swept.files) == (["999/1/test_file_store.py"], [], 1)
+    assert (swept.orphans, swept.missing, swept.files) == ([f"{short.id}/7/test_file_store.py"], [], 1)
     assert there(services) == [long.files[0].path]
+    for folder in (f"{long.id + 1}/1", "accounts", ""):
+        services.storage.put(folder, Path(__file__))
+    swept = sweep_files(later)
+    assert (swept.orphans, len(swept.strangers), len(there(services))) == ([], 3, 4)
     services.storage.remove(long.files[0].path)
     assert sweep_files(later).missing == [long.files[0].path]
+    with services.store.session() as session:
+        session.get_one(HouseFact, "identity").value = {"id": "another"}
+    for look_after in (sweep_files, expire_files, claim_at_start):
+        with pytest.raises(OthersFiles, match="another house"):
+            look_after(later)
 
 
 def test_a_sweep_leaves_runs_under_way_alone_and_sees_what_was_tampered_with(
