@@ -12,6 +12,7 @@ import sqlalchemy as sa
 from fastapi.testclient import TestClient
 
 from bouquet.runs import Services, execute
+from bouquet.sources import registry
 from tests.web.templates import API, WARDS, SignIn, add
 
 LISTS = ["templates", "runs", "notices", "rounds", "bundles", "picks", "tokens", "feeds/mine", "removed", "deliveries"]
@@ -55,8 +56,9 @@ def grown(sign_in: SignIn, services: Services) -> Callable[[], TestClient]:
 
 
 @pytest.fixture
-def asked(services: Services) -> Iterator[list[str]]:
-    """What the store is asked, as statements."""
+def asked(services: Services, monkeypatch: pytest.MonkeyPatch) -> Iterator[list[str]]:
+    """What the store is asked, as statements; but for which sources there are, which is asked again by the clock."""
+    monkeypatch.setattr(registry, "KEPT_AGE", float("inf"))
     found: list[str] = []
 
     def note(*about: Any) -> None:
