@@ -70,8 +70,10 @@ export function RunDialog({ templateId, use, busy, error, onRun, onClose }: Prop
               <AnswerForm questions={asks} answers={answers} onAnswers={setGiven} zone={zoneOf(known)} />
               <div>
                 {tr("In the file:")} <b>{rows.data === undefined ? "…" : plural(rows.data, "row")}</b>{" "}
-                {tr("of {{known}}.", { known: plural(columnsOf(known), "column") })}{" "}
-                <Expected templateId={templateId} rows={rows.data} format={known.format} />
+                {tr("of {{known}}.", { known: plural(columnsOf(known), "column") })}
+                <div className="expected">
+                  <Expected templateId={templateId} rows={rows.data} format={known.format} />
+                </div>
                 {known.periods.map((p) => (
                   <div key={p.place}>
                     {tr("Period: {{words}}", { words: p.words })}{" "}

@@ -156,10 +156,12 @@ function Asking({ known }: { known: Questions }) {
               tr("counting…")
             ) : (
               <>
-                <b>{count(rows)}</b> {tr("rows", { count: rows })},{" "}
-                <Expected templateId={known.id} rows={rows} format={format} />
+                <b>{count(rows)}</b> {tr("rows", { count: rows })}
               </>
             )}
+            <div className="expected">
+              {ready && <Expected templateId={known.id} rows={rows} format={format} />}
+            </div>
           </div>
           {problems.map((p) => (
             <div key={p.message} className="field-trouble" role="alert">
