@@ -63,6 +63,8 @@ class FileStore:
 
     def _base(self) -> Path:
         if self.folder is not None:
+            # Nobody else of this machine reads what is in the files. A folder that was there is as its house wants it.
+            self.folder.mkdir(mode=0o700, parents=True, exist_ok=True)
             return self.folder
         if self._scratch is None:
             self._scratch = Path(tempfile.mkdtemp(prefix="bouquet-"))
@@ -88,7 +90,7 @@ class FileStore:
         name, half = posixpath.join(folder, path.name), f".{path.name}.part"
         try:
             if self.folder is not None:
-                inside = self.folder / folder
+                inside = self._base() / folder
                 inside.mkdir(parents=True, exist_ok=True)
                 shutil.copyfile(path, inside / half)
                 (inside / half).replace(inside / path.name)

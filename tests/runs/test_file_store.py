@@ -152,6 +152,13 @@ def test_files_are_kept_found_expired_and_swept(elsewhere: Services, people: dic
             look_after(later)
 
 
+def test_nobody_else_of_the_machine_reads_the_files(services: Services, people: dict[str, Any]) -> None:
+    asked = ask_for_run(services, WARDS, person=people["ines"], via="hand")
+    execute(services, asked.id)
+    assert get(services, asked.id).status == "ready"
+    assert Path(services.files).stat().st_mode & 0o077 == 0
+
+
 def test_a_sweep_leaves_runs_under_way_alone_and_sees_what_was_tampered_with(
     services: Services, people: dict[str, Any]
 ) -> None:
