@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import base64
 import contextlib
+import os
 import posixpath
 import socket
 from collections.abc import Iterator
@@ -18,6 +19,7 @@ import botocore.config
 import botocore.exceptions
 from pydantic import Field, field_validator
 
+from bouquet.certificates import believed
 from bouquet.core.language import tr
 from bouquet.delivery.reach import Inside, addresses_of, connect, says_of
 from bouquet.delivery.way import DeliveryError, Parcel, ParcelFile, Receipt, Settings, Step, leads_upward
@@ -197,6 +199,7 @@ class StoreWay:
             "s3",
             endpoint_url=self.at.endpoint,
             region_name=self.at.region,
+            verify=os.environ.get("AWS_CA_BUNDLE") or believed(),
             aws_access_key_id=self.key,
             aws_secret_access_key=self.secret_key,
             config=botocore.config.Config(

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import errno
 import io
+import os
 from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
@@ -17,6 +18,8 @@ import boto3.exceptions
 import botocore.config
 import botocore.exceptions
 import fsspec
+
+from bouquet.certificates import believed
 
 __all__ = ["ObjectStore"]
 
@@ -66,6 +69,7 @@ class ObjectStore(fsspec.AbstractFileSystem):  # type: ignore[misc]
             "s3",
             endpoint_url=endpoint_url,
             region_name=region,
+            verify=os.environ.get("AWS_CA_BUNDLE") or believed(),
             aws_access_key_id=key,
             aws_secret_access_key=secret,
             config=botocore.config.Config(

@@ -19,6 +19,7 @@ from joserfc import jwt
 from joserfc.errors import JoseError
 from joserfc.jwk import KeySet
 
+from bouquet.certificates import believed
 from bouquet.core.errors import BouquetError
 from bouquet.core.language import tr
 from bouquet.settings import Settings
@@ -194,10 +195,12 @@ class HouseSignIn:
         return found
 
     def _client(self, back: str) -> OAuth2Session:
-        return OAuth2Session(
+        made = OAuth2Session(
             self._settings.oidc_client,
             self._settings.oidc_secret.get_secret_value(),
             scope="openid email profile",
             redirect_uri=back,
             code_challenge_method="S256",
         )
+        made.verify = believed() or True
+        return made
