@@ -94,11 +94,13 @@ class Settings(BaseSettings):
     #: Minutes after which a session ends that nobody used; 0 for never.
     idle_minutes: int = 240
     #: The house's own sign-in service (OpenID Connect): its issuer, what Bouquet is to it, and what people call it.
-    #: `oidc_groups` is the claim that names a person's groups.
+    #: `oidc_groups` is the claim that names a person's groups, with dots where it stands inside of another;
+    #: `oidc_scopes` is what is asked for, `openid` and `email` among it.
     oidc_issuer: str = ""
     oidc_client: str = ""
     oidc_secret: SecretStr = SecretStr("")
     oidc_groups: str = "groups"
+    oidc_scopes: str = Field("openid email profile", pattern=r"(^| )openid( |$)")
     oidc_title: str = "The house's sign-in"
     #: Whether people may sign in by a password that Bouquet keeps.
     passwords: bool = True

@@ -32,6 +32,8 @@ Misdeed: TypeAlias = Literal[
     "no signature",
     "not verified",
     "says nothing of addresses",
+    "tells apart",
+    "tells of another",
 ]
 
 CLIENT = "bouquet"
@@ -56,13 +58,17 @@ class Issuer:
     Args:
         guests: Whom it knows.
         port: Where it listens; any free port where it is 0.
+        in_form: Whether it takes the secret of who asks in the form, and nowhere else.
     """
 
     guests: Sequence[Guest]
     port: int = 0
     misdeed: Misdeed | None = None
+    in_form: bool = False
     secret: str = field(default_factory=lambda: secrets.token_urlsafe(18))
     _codes: dict[str, dict[str, str]] = field(default_factory=dict)
+    #: What is told of somebody to whoever has this access.
+    _told: dict[str, dict[str, Any]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self.key = RSAKey.generate_key(2048, {"kid": secrets.token_hex(4)}, private=True, auto_kid=False)
@@ -100,11 +106,17 @@ class Issuer:
         split = urlsplit(asked.path)
         given = {name: values[0] for name, values in parse_qs(split.query).items()}
         if split.path == "/.well-known/openid-configuration":
-            places = {"authorization_endpoint": "/authorize", "token_endpoint": "/token", "jwks_uri": "/keys"}
-            described = {name: self.address + path for name, path in places.items()}
+            places = {"authorization": "/authorize", "token": "/token", "userinfo": "/about"}
+            described: dict[str, Any] = {f"{name}_endpoint": self.address + path for name, path in places.items()}
+            described["jwks_uri"] = f"{self.address}/keys"
+            if self.in_form:
+                described["token_endpoint_auth_methods_supported"] = ["client_secret_post", "private_key_jwt"]
             _answer(asked, 200, {"issuer": self.address, **described})
         elif split.path == "/keys":
             _answer(asked, 200, {"keys": [self.key.as_dict(private=False)]})
+        elif split.path == "/about" and asked.headers.get("Authorization") in self._told:
+            told = self._told[asked.headers["Authorization"]]
+            _answer(asked, 200, {**told, "sub": "another"} if self.misdeed == "tells of another" else told)
         elif split.path == "/authorize":
             _answer(asked, 200, self._page(given))
         elif split.path == "/as" and given.get("who", "").isdecimal() and int(given["who"]) < len(self.guests):
@@ -128,13 +140,16 @@ class Issuer:
         digest = hashlib.sha256(given.get("code_verifier", "").encode()).digest()
         challenge = base64.urlsafe_b64encode(digest).rstrip(b"=").decode()
         right = known is not None and known.get("code_challenge") == challenge
-        if asked.headers.get("Authorization") != f"Basic {proof}" or not right or known is None:
+        proven = asked.headers.get("Authorization") == f"Basic {proof}"
+        if self.in_form:
+            proven = (given.get("client_id"), given.get("client_secret")) == (CLIENT, self.secret)
+        if not proven or not right or known is None:
             _answer(asked, 400, {"error": "invalid_grant"})
             return
         token = {"access_token": secrets.token_urlsafe(16), "token_type": "Bearer", "expires_in": 60}
-        _answer(asked, 200, {**token, "id_token": self._token(known)})
+        _answer(asked, 200, {**token, "id_token": self._token(known, f"Bearer {token['access_token']}")})
 
-    def _token(self, known: dict[str, str]) -> str:
+    def _token(self, known: dict[str, str], access: str) -> str:
         guest, now, wrong = self.guests[int(known["who"])], int(time.time()), self.misdeed
         claims = {
             "iss": "http://elsewhere.example" if wrong == "another issuer" else self.address,
@@ -150,6 +165,9 @@ class Issuer:
         }
         if wrong == "says nothing of addresses":
             del claims["email_verified"]
+        if wrong in ("tells apart", "tells of another"):
+            apart = ("name", "email", "email_verified", "groups")
+            self._told[access] = {"sub": claims["sub"], **{name: claims.pop(name) for name in apart}}
         if wrong == "no signature":
             head, body = (_plain(part) for part in ({"alg": "none"}, claims))
             return f"{head}.{body}."

@@ -10,6 +10,7 @@ import re
 import secrets
 import threading
 import time
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -105,8 +106,8 @@ class HouseSignIn:
         except InvalidToken as error:
             raise HouseSignInError(tr("This took too long, or began in another browser. Begin again.")) from error
         described = self._described()
-        try:
-            with self._client(back) as client:
+        with self._client(back, described.get("token_endpoint_auth_methods_supported")) as client:
+            try:
                 # A code of another browser, or of another try, is not taken.
                 token = client.fetch_token(
                     described["token_endpoint"],
@@ -115,16 +116,33 @@ class HouseSignIn:
                     state=known["state"],
                     timeout=WAIT,
                 )
-        except Exception as error:
-            raise HouseSignInError(tr("{title} did not confirm it. Begin again.", title=self.title)) from error
-        return self._arrived(self._claims(str(token.get("id_token") or ""), known["nonce"]))
+            except Exception as error:
+                raise HouseSignInError(tr("{title} did not confirm it. Begin again.", title=self.title)) from error
+            claims = self._claims(str(token.get("id_token") or ""), known["nonce"])
+            access = str(token.get("access_token") or "")
+        return self._arrived({**self._told_apart(described, access, claims), **claims})
+
+    def _told_apart(self, described: dict[str, Any], access: str, claims: dict[str, Any]) -> dict[str, Any]:
+        """
+        What the service tells of somebody at its place for that, where their token lacks some of it: most need not put
+        it there (OpenID Connect Core, 5.3 and 5.4). What it tells of somebody else is not taken.
+        """
+        lacks = not {"email", "name", self._settings.oidc_groups.partition(".")[0]} <= set(claims)
+        if not lacks or "userinfo_endpoint" not in described:
+            return {}
+        found = self._get(described["userinfo_endpoint"], {"Authorization": f"Bearer {access}"})
+        if found.get("sub") != claims["sub"]:
+            raise HouseSignInError(tr("What {title} says cannot be trusted. Begin again.", title=self.title))
+        return found
 
     def _arrived(self, claims: dict[str, Any]) -> Arrived:
         email = str(claims.get("email") or "").strip()
         if not _ADDRESS.fullmatch(email) or claims.get("email_verified") is False:
             raise HouseSignInError(tr("{title} tells no address of yours that it has verified.", title=self.title))
         said = "".join(c if c.isprintable() else " " for c in str(claims.get("name") or ""))
-        groups = claims.get(self._settings.oidc_groups) or []
+        groups = _at(claims, self._settings.oidc_groups) or []
+        if isinstance(groups, str):
+            groups = [groups]
         return Arrived(
             subject=f"{self.issuer} {claims['sub']}",
             email=email.lower(),
@@ -180,10 +198,10 @@ class HouseSignIn:
                 self._keys = KeySet.import_key_set(self._get(address))  # type: ignore[arg-type]
             return self._keys
 
-    def _get(self, address: str) -> dict[str, Any]:
+    def _get(self, address: str, headers: Mapping[str, str] | None = None) -> dict[str, Any]:
         try:
             with self._client("") as client:
-                answer = client.get(address, withhold_token=True, timeout=WAIT)
+                answer = client.get(address, withhold_token=True, timeout=WAIT, headers=headers)
             answer.raise_for_status()
             found: dict[str, Any] = answer.json()
             if not isinstance(found, dict):
@@ -194,13 +212,28 @@ class HouseSignIn:
             ) from error
         return found
 
-    def _client(self, back: str) -> OAuth2Session:
+    def _client(self, back: str, proofs: Sequence[str] | None = None) -> OAuth2Session:
+        # The secret is told as the standard has it (Discovery 1.0, 3), but where a service only takes it in the form.
+        in_form = proofs is not None and "client_secret_basic" not in proofs and "client_secret_post" in proofs
         made = OAuth2Session(
             self._settings.oidc_client,
             self._settings.oidc_secret.get_secret_value(),
-            scope="openid email profile",
+            scope=self._settings.oidc_scopes,
             redirect_uri=back,
             code_challenge_method="S256",
+            **({"token_endpoint_auth_method": "client_secret_post"} if in_form else {}),
         )
         made.verify = believed() or True
         return made
+
+
+def _at(claims: dict[str, Any], name: str) -> Any:
+    """
+    A claim by its name, or by dots one that stands inside of others, such as `realm_access.roles`.
+    """
+    if name in claims:
+        return claims[name]
+    found: Any = claims
+    for part in name.split("."):
+        found = found.get(part) if isinstance(found, dict) else None
+    return found

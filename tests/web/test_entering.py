@@ -25,6 +25,7 @@ from bouquet.store import people as everybody
 from bouquet.store.models import Person, PersonLink
 from bouquet.store.secrets import Vault
 from bouquet.web import create_app
+from bouquet.web.house_sign_in import HouseSignIn
 from tests.conftest import NOW
 from tests.runs.post_office import PostOffice, post_office
 
@@ -284,6 +285,36 @@ def test_the_house_says_who_somebody_is(house: TestClient, issuer: Issuer) -> No
     assert [p["name"] for p in house.get(f"{API}/people").json()].count("Kim Hale") == 1
 
 
+def test_what_the_token_leaves_out_is_asked_for(house: TestClient, issuer: Issuer) -> None:
+    """Name, address and groups, as most services tell them."""
+    issuer.misdeed = "tells apart"
+    assert visit(house, issuer, KIM).headers["location"] == "/"
+    person = house.get(SESSION).json()["person"]
+    assert (person["name"], person["email"], person["may"]) == ("Kim Hale", KIM.email, ["look", "run"])
+
+
+def test_a_service_is_told_the_secret_in_the_way_it_takes_it(house: TestClient, issuer: Issuer) -> None:
+    issuer.in_form = True
+    assert visit(house, issuer, KIM).headers["location"] == "/"
+
+
+@pytest.mark.parametrize(
+    ("claims", "name", "groups"),
+    [
+        ({"groups": ["a", "b"]}, "groups", {"a", "b"}),
+        ({"groups": "a"}, "groups", {"a"}),
+        ({"realm_access": {"roles": ["a"]}}, "realm_access.roles", {"a"}),
+        ({"https://hall.example/groups": ["a"]}, "https://hall.example/groups", {"a"}),
+        ({"realm_access": ["a"]}, "realm_access.roles", set()),
+        ({"groups": {"a": 1}}, "groups", set()),
+    ],
+)
+def test_groups_stand_where_a_service_puts_them(claims: dict[str, Any], name: str, groups: set[str]) -> None:
+    settings = Settings(store_url=SecretStr("x"), oidc_issuer="http://127.0.0.1:9", oidc_groups=name, _env_file=None)  # type: ignore[call-arg]
+    arrived = HouseSignIn(settings, b"0" * 32)._arrived({"sub": "1", "email": KIM.email, **claims})
+    assert arrived.groups == groups
+
+
 def test_who_was_here_before_is_known_by_their_address(house: TestClient, issuer: Issuer) -> None:
     """Whatever its case; name and rights stay theirs."""
     visit(house, issuer, GUESTS[1])
@@ -334,7 +365,16 @@ def test_whom_nobody_let_in_is_told_whom_to_ask(house: TestClient, issuer: Issue
 
 @pytest.mark.parametrize(
     "misdeed",
-    ["another nonce", "another key", "expired", "another audience", "another issuer", "no signature", "not verified"],
+    [
+        "another nonce",
+        "another key",
+        "expired",
+        "another audience",
+        "another issuer",
+        "no signature",
+        "not verified",
+        "tells of another",
+    ],
 )
 def test_what_cannot_be_trusted_signs_nobody_in(house: TestClient, issuer: Issuer, misdeed: Misdeed) -> None:
     """Signature, issuer, audience, times, nonce, and the address, each by itself."""
