@@ -231,9 +231,12 @@ class SftpWay:
         """
         A connection to the server whose key is the pinned one.
         """
-        made = connect(self.at.host, self.at.port, self.at.inside, self.wait)
         try:
-            transport = self._spoken(made)
+            try:
+                transport = self._spoken(self._reached(), self.at.host_key)
+            except paramiko.ssh_exception.IncompatiblePeer:
+                # It has no key of that kind any more: which one it has is told.
+                transport = self._spoken(self._reached())
         except (paramiko.SSHException, EOFError, OSError) as error:
             raise DeliveryError(f"{self.at.host}: {says_of(error)}.", unreachable=True) from error
         shown = _shown(transport)
@@ -254,12 +257,17 @@ class SftpWay:
             )
         return transport
 
-    def _spoken(self, made: socket.socket) -> paramiko.Transport:
+    def _reached(self) -> socket.socket:
+        return connect(self.at.host, self.at.port, self.at.inside, self.wait)
+
+    def _spoken(self, made: socket.socket, pinned: str = "") -> paramiko.Transport:
         """
-        SSH as far as keys are exchanged. Raises SSHException, EOFError and OSError; then nothing stays open.
+        SSH as far as keys are exchanged; of a server that has several, the one of the kind that is `pinned`. Raises
+        SSHException, EOFError and OSError; then nothing stays open.
         """
         try:
             transport = paramiko.Transport(made)
+            _ask_for_kind(transport, pinned.partition(" ")[0])
         except BaseException:
             made.close()
             raise
@@ -291,14 +299,17 @@ class SftpWay:
 
     def steps(self) -> Iterator[Step]:
         try:
-            made = connect(self.at.host, self.at.port, self.at.inside, self.wait)
+            made = self._reached()
         except DeliveryError as error:
             yield Step("reach", "wrong", str(error))
             return
         yield Step("reach", "good", tr("{host}:{port} answers", host=self.at.host, port=self.at.port))
         try:
-            transport = self._spoken(made)
-        except (paramiko.SSHException, EOFError, OSError) as error:
+            try:
+                transport = self._spoken(made, self.at.host_key)
+            except paramiko.ssh_exception.IncompatiblePeer:
+                transport = self._spoken(self._reached())
+        except (DeliveryError, paramiko.SSHException, EOFError, OSError) as error:
             yield Step("server", "wrong", tr("it does not speak SSH: {error}", error=says_of(error)))
             return
         with contextlib.closing(transport):
@@ -337,6 +348,17 @@ class SftpWay:
                 folder=self.folder or tr("the first folder"),
             ),
         )
+
+
+def _ask_for_kind(transport: paramiko.Transport, kind: str) -> None:
+    """
+    Ask a server for its key of one kind: servers get further ones in the course of years. Keys of RSA go by the names
+    of what they sign with (RFC 8332).
+    """
+    offered = transport.get_security_options()
+    wanted = [k for k in offered.key_types if k == kind or (kind == "ssh-rsa" and k.startswith("rsa-sha2-"))]
+    if wanted:
+        offered.key_types = wanted
 
 
 def _shown(transport: paramiko.Transport) -> str:

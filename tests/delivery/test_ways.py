@@ -10,6 +10,7 @@ import hmac
 import re
 from dataclasses import replace
 from datetime import timedelta
+from pathlib import Path
 from typing import Any
 
 import asyncssh
@@ -17,7 +18,7 @@ import pytest
 
 from bouquet.delivery import parcel_of, take_back
 from bouquet.delivery.means import way_to
-from bouquet.demo.post_room import Room
+from bouquet.demo.post_room import Room, sftp_stand_in
 from bouquet.demo.post_room.stand_ins import _Drop
 from bouquet.store.models import Recipient
 from tests.conftest import NOW
@@ -192,6 +193,24 @@ def test_an_sftp_server_with_another_key_gets_nothing(sending: Sending, room: Ro
 
     assert (delivery.state, room.arrivals) == ("failed", [])
     assert "another key than the one that was pinned" in delivery.why
+
+
+def test_an_sftp_server_that_got_further_keys_is_still_known(sending: Sending, room: Room, tmp_path: Path) -> None:
+    """By the one that was pinned, whichever is asked for first; one of a kind that it has no more is told."""
+    old, never = (asyncssh.generate_private_key(kind) for kind in ("ssh-rsa", "ecdsa-sha2-nistp256"))
+    server = sftp_stand_in(Room(tmp_path / "room"), "paper-and-ink", [old])
+    recipients = [sending.recipient("sftp", name) for name in ("known", "gone")]
+    with sending.services.store.session() as session:
+        for number, key in zip(recipients, (old, never), strict=True):
+            means, public = session.get_one(Recipient, number).means, key.export_public_key().decode().split()[:2]
+            means.settings = {**means.settings, "port": server.settings["port"], "host_key": " ".join(public)}
+    run = sending.run(recipients)
+    sending.send()
+    server.stop()
+    found = {d.recipient.name: (d.state, d.why) for d in sending.deliveries(run)}
+
+    assert found["known"][0] == "arrived"
+    assert "another key than the one that was pinned" in found["gone"][1]
 
 
 def test_an_sftp_server_that_cannot_replace_gets_the_file_all_the_same(

@@ -11,7 +11,7 @@ import logging
 import os
 import socket
 import threading
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from email import message_from_bytes
 from email.message import EmailMessage
 from email.policy import default
@@ -172,9 +172,9 @@ def _host_key(room: Room) -> asyncssh.SSHKey:
     return asyncssh.read_private_key(str(file))
 
 
-def sftp_stand_in(room: Room, password: str) -> StandIn:
+def sftp_stand_in(room: Room, password: str, also: Sequence[asyncssh.SSHKey] = ()) -> StandIn:
     """
-    An SFTP server for the user `bouquet`; its files lie below the room's folder.
+    An SFTP server for the user `bouquet`; its files lie below the room's folder. `also` are further keys that it has.
     """
     root = room.folder / "sftp"
     root.mkdir(parents=True, exist_ok=True)
@@ -189,7 +189,7 @@ def sftp_stand_in(room: Room, password: str) -> StandIn:
             lambda: _Door(room, password, doors),
             LOOPBACK,
             0,
-            server_host_keys=[key],
+            server_host_keys=[key, *also],
             sftp_factory=lambda channel: _Drop(channel, room, root),
         )
         port.append(server.sockets[0].getsockname()[1])
