@@ -6,10 +6,12 @@ from __future__ import annotations
 
 import base64
 import contextlib
+import hashlib
 import os
 import posixpath
 import socket
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Mapping
+from functools import partial
 from typing import Any, ClassVar
 from urllib.parse import urlsplit
 
@@ -25,6 +27,7 @@ from bouquet.delivery.reach import Inside, addresses_of, connect, says_of
 from bouquet.delivery.way import DeliveryError, Parcel, ParcelFile, Receipt, Settings, Step, leads_upward
 from bouquet.delivery.webhook import checked_url
 from bouquet.runs import Services
+from bouquet.runs.object_store import PLAIN
 
 __all__ = ["StoreWay"]
 
@@ -33,6 +36,9 @@ LARGE, PIECE = 64 << 20, 16 << 20
 
 #: What a store answers that may be better later.
 PASSING = frozenset({"SlowDown", "ServiceUnavailable", "InternalError", "RequestTimeout", "503", "500", "429"})
+
+#: What it answers where there is no such object, and where it does not know what it is asked to do.
+ABSENT, UNKNOWN = frozenset({"404", "NoSuchKey", "NotFound"}), frozenset({"501", "NotImplemented"})
 
 #: What it answers whoever may not know.
 REFUSED = frozenset({"403", "AccessDenied"})
@@ -125,7 +131,7 @@ class StoreWay:
         try:
             known = client.head_object(Bucket=self.at.bucket, Key=self._object(file))
         except botocore.exceptions.ClientError as error:
-            if _code(error) in ("404", "NoSuchKey", "NotFound"):
+            if _code(error) in ABSENT:
                 return False
             # Of an object that is not there, this is said to whoever may not list the others.
             if _code(error) in REFUSED:
@@ -145,21 +151,46 @@ class StoreWay:
         with file.opened() as made, made.open("rb") as source:
             if file.size < LARGE:
                 digest = base64.b64encode(bytes.fromhex(file.sha256)).decode()
-                client.put_object(**facts, **only_new, Body=source, ContentLength=file.size, ChecksumSHA256=digest)
+                put = partial(client.put_object, **facts, ContentLength=file.size, ChecksumSHA256=digest)
+                self._if_new(client, facts["Key"], lambda **new: (source.seek(0), put(Body=source, **new)), only_new)
                 return
             begun = client.create_multipart_upload(**facts, ChecksumAlgorithm="SHA256")
             upload = {"Bucket": facts["Bucket"], "Key": facts["Key"], "UploadId": begun["UploadId"]}
             try:
                 parts: list[dict[str, Any]] = []
                 while piece := source.read(PIECE):
-                    number = len(parts) + 1
-                    sent = client.upload_part(**upload, PartNumber=number, Body=piece, ChecksumAlgorithm="SHA256")
-                    parts.append({"PartNumber": number, "ETag": sent["ETag"], "ChecksumSHA256": sent["ChecksumSHA256"]})
-                client.complete_multipart_upload(**upload, **only_new, MultipartUpload={"Parts": parts})
+                    number, digest = len(parts) + 1, base64.b64encode(hashlib.sha256(piece).digest()).decode()
+                    sent = client.upload_part(**upload, PartNumber=number, Body=piece, ChecksumSHA256=digest)
+                    parts.append({"PartNumber": number, "ETag": sent["ETag"], "ChecksumSHA256": digest})
+                done = partial(client.complete_multipart_upload, **upload, MultipartUpload={"Parts": parts})
+                self._if_new(client, facts["Key"], done, only_new)
             except BaseException:
                 with contextlib.suppress(botocore.exceptions.BotoCoreError, botocore.exceptions.ClientError):
                     client.abort_multipart_upload(**upload)
                 raise
+
+    def _if_new(self, client: Any, key: str, put: Callable[..., Any], only_new: Mapping[str, str]) -> None:
+        """
+        Put an object, under a condition if there is one. A store that knows none is asked before.
+        """
+        try:
+            put(**only_new)
+            return
+        except botocore.exceptions.ClientError as error:
+            if not only_new or _code(error) not in UNKNOWN:
+                raise
+        try:
+            client.head_object(Bucket=self.at.bucket, Key=key)
+        except botocore.exceptions.ClientError as error:
+            if _code(error) not in ABSENT:
+                raise
+            put()
+            return
+        raise self._taken()
+
+    def _taken(self) -> DeliveryError:
+        said = tr("there is something else of that name, and it is not to be replaced")
+        return DeliveryError(f"{self.at.bucket}: {said}.")
 
     def withdraw(self, parcel: Parcel) -> None:
         with self._opened() as client:
@@ -182,7 +213,7 @@ class StoreWay:
             code = _code(error)
             said = f"{code}: {error.response.get('Error', {}).get('Message', '')}".rstrip(": ")
             if code in ("PreconditionFailed", "412"):
-                said = tr("there is something else of that name, and it is not to be replaced")
+                raise self._taken() from error
             raise DeliveryError(f"{self.at.bucket}: {said}.", passing=code in PASSING) from error
         except botocore.exceptions.BotoCoreError as error:
             cause = error.kwargs.get("error") if hasattr(error, "kwargs") else None
@@ -208,6 +239,7 @@ class StoreWay:
                 retries={"total_max_attempts": 1},
                 s3={"addressing_style": "path"},
                 proxies={},
+                **PLAIN,
             ),
         )
         # The library makes its connections itself: its pools are told to make them to addresses that were looked at.

@@ -21,13 +21,20 @@ import fsspec
 
 from bouquet.certificates import believed
 
-__all__ = ["ObjectStore"]
+__all__ = ["PLAIN", "ObjectStore"]
 
 #: Seconds to wait for a connection, and for each answer, and how often a request is made at most.
 CONNECT, ANSWER, TRIES = 10, 60, 4
 
 #: Bytes asked for at a time.
 CHUNK = 4 << 20
+
+#: Digests of what is sent are told where the protocol wants them: behind what is sent, as the library would else tell
+#: them, many a store knows of none.
+PLAIN: dict[str, Any] = {
+    "request_checksum_calculation": "when_required",
+    "response_checksum_validation": "when_required",
+}
 
 #: What a store answers where there is no such object.
 ABSENT = frozenset({"404", "NoSuchKey", "NotFound"})
@@ -78,6 +85,7 @@ class ObjectStore(fsspec.AbstractFileSystem):  # type: ignore[misc]
                 max_pool_connections=max_pool_connections,
                 retries={"total_max_attempts": TRIES, "mode": "standard"},
                 s3={"addressing_style": "path"} if endpoint_url else {},
+                **PLAIN,
             ),
         )
 

@@ -19,7 +19,7 @@ import pytest
 from bouquet.delivery import parcel_of, take_back
 from bouquet.delivery.means import way_to
 from bouquet.demo.post_room import Room, sftp_stand_in
-from bouquet.demo.post_room.stand_ins import _Drop
+from bouquet.demo.post_room.stand_ins import _Counter, _Drop
 from bouquet.store.models import Recipient
 from tests.conftest import NOW
 from tests.delivery.conftest import KEY, Sending, body_of
@@ -230,6 +230,33 @@ def test_an_sftp_server_that_cannot_replace_gets_the_file_all_the_same(
     assert sending.deliveries(run)[0].state == "arrived"
     assert (root / "wards.csv").read_bytes() == body_of(sending.services, run)
     assert [p.name for p in root.iterdir()] == ["wards.csv"]
+
+
+@pytest.mark.parametrize("large", [False, True])
+def test_a_store_of_the_older_protocol_gets_the_file_all_the_same(
+    sending: Sending, room: Room, monkeypatch: pytest.MonkeyPatch, large: bool
+) -> None:
+    """It knows no conditions, and no digests behind what is sent; nothing that is there is replaced there either."""
+    answered = _Counter.__call__
+
+    def older(self: Any, environ: dict[str, Any], start: Any) -> Any:
+        if "HTTP_IF_NONE_MATCH" in environ or "HTTP_X_AMZ_TRAILER" in environ:
+            environ["wsgi.input"].read(int(environ.get("CONTENT_LENGTH") or 0))
+            start("501 Not Implemented", [("Content-Type", "application/xml")])
+            return [b"<Error><Code>NotImplemented</Code><Message>of a newer protocol</Message></Error>"]
+        return answered(self, environ, start)
+
+    monkeypatch.setattr(_Counter, "__call__", older)
+    if large:
+        monkeypatch.setattr("bouquet.delivery.store.LARGE", 1)
+    recipients = [sending.recipient("store", name, prefix=f"older-{large}") for name in ("first", "second")]
+    run = sending.run(recipients)
+    sending.send()
+    found = {d.state: d.why for d in sending.deliveries(run)}
+
+    assert set(found) == {"arrived", "failed"}
+    assert "not to be replaced" in found["failed"]
+    assert [a.sha256 for a in room.arrivals] == [hashlib.sha256(body_of(sending.services, run)).hexdigest()]
 
 
 def test_an_equal_object_of_another_delivery_is_not_withdrawn(sending: Sending, room: Room) -> None:
