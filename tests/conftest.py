@@ -7,7 +7,7 @@ from __future__ import annotations
 import fcntl
 import gc
 import os
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from datetime import UTC, date, datetime
 from fractions import Fraction
@@ -74,6 +74,11 @@ MEANWHILE = "sources/test_meant.py"
 def seeds(suite: int, thorough: int) -> list[Any]:
     """What cases are drawn by: `suite` of them belong to the suite, all `thorough` to what is run after it."""
     return [*range(suite), *(pytest.param(n, marks=pytest.mark.thorough) for n in range(suite, thorough))]
+
+
+def halved(names: Sequence[str], turn: int, of: Sequence[str]) -> list[Any]:
+    """Cases of which the suite has every other one `of` all, by `turn` the even or the odd; what is run after it, the rest."""
+    return [n if of.index(n) % 2 == turn else pytest.param(n, marks=pytest.mark.thorough) for n in names]
 
 
 def pytest_collection_finish() -> None:

@@ -12,7 +12,7 @@ from playwright.sync_api import Browser, Page, expect
 from tests.browser.conftest import House
 from tests.browser.test_access import violations
 
-pytestmark = pytest.mark.browser
+pytestmark = [pytest.mark.browser, pytest.mark.thorough]
 
 #: What stands on the first page, and the names of the places, in each language.
 WORDS = {

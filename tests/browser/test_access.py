@@ -231,8 +231,17 @@ def limit(page: Page) -> None:
 
 
 #: Places, and states of some: the others are looked at after the suite.
-FIRST = (library, bench, runs, run, rounds, row_rule, folded, records, record, runner, catalogue, people, night)
+FIRST = (library, bench, runner, night)
 MORE = (
+    runs,
+    run,
+    rounds,
+    row_rule,
+    folded,
+    records,
+    record,
+    catalogue,
+    people,
     new_template,
     window,
     column,

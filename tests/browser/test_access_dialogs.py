@@ -14,7 +14,7 @@ from playwright.sync_api import Locator, Page, TimeoutError
 from tests.browser.conftest import House, drawn
 from tests.browser.test_access import violations
 
-pytestmark = pytest.mark.browser
+pytestmark = [pytest.mark.browser, pytest.mark.thorough]
 
 #: Place, who looks at it, and what stands there once it is drawn.
 PLACES = {
@@ -108,7 +108,7 @@ def looks(page: Page, house: House, place: str) -> Iterator[str]:
         closed(page, house, place, path)
 
 
-@pytest.mark.parametrize("place", [p if p == "rounds" else pytest.param(p, marks=pytest.mark.thorough) for p in PLACES])
+@pytest.mark.parametrize("place", PLACES)
 def test_what_a_press_opens_has_no_violations(page: Page, house: House, place: str) -> None:
     """Each menu and dialog that stands behind a button of a place."""
     who = PLACES[place][0]

@@ -13,7 +13,7 @@ from playwright.sync_api import Page
 from tests.browser.conftest import House
 from tests.browser.test_access import violations
 
-pytestmark = pytest.mark.browser
+pytestmark = [pytest.mark.browser, pytest.mark.thorough]
 
 NARROWINGS: list[dict[str, Any]] = [
     {"path": "tag", "is": "contains", "value": "MB"},
@@ -141,11 +141,11 @@ def rules(page: Page) -> Iterator[str]:
 @pytest.mark.parametrize(
     ("document", "looked_into"),
     [
-        pytest.param(RECORDS, (chips, columns, formats, rules), id="records", marks=pytest.mark.thorough),
+        pytest.param(RECORDS, (chips, columns, formats, rules), id="records"),
         # What another style or another row rule changes of that.
-        pytest.param({**RECORDS, "output": READER}, (formats,), id="reader", marks=pytest.mark.thorough),
+        pytest.param({**RECORDS, "output": READER}, (formats,), id="reader"),
         pytest.param(GROUPS, (chips, columns), id="groups"),
-        pytest.param(CHILDREN, (chips, columns), id="children", marks=pytest.mark.thorough),
+        pytest.param(CHILDREN, (chips, columns), id="children"),
     ],
 )
 def test_no_editor_of_the_bench_has_violations(

@@ -14,7 +14,7 @@ from playwright.sync_api import Page, expect
 from tests.browser.conftest import House, drawn
 from tests.browser.test_errands import drag, headings, new_template, wait_for_rows
 
-pytestmark = pytest.mark.browser
+pytestmark = [pytest.mark.browser, pytest.mark.thorough]
 
 Query = Callable[[str], list[tuple[Any, ...]]]
 

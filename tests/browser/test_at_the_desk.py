@@ -17,7 +17,7 @@ from pypdf import PdfReader
 from tests.browser.conftest import House, drawn, enter
 from tests.browser.test_errands import add_by_search
 
-pytestmark = pytest.mark.browser
+pytestmark = [pytest.mark.browser, pytest.mark.thorough]
 
 PHONE = {"width": 390, "height": 844}
 

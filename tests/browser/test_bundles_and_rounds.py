@@ -11,7 +11,7 @@ from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import House
 
-pytestmark = pytest.mark.browser
+pytestmark = [pytest.mark.browser, pytest.mark.thorough]
 
 
 def test_a_bundle_is_kept_and_run(page: Page) -> None:

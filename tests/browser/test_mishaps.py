@@ -12,7 +12,7 @@ from playwright.sync_api import Page, expect
 from tests.browser.conftest import House
 from tests.browser.test_errands import heading, new_template, saved
 
-pytestmark = pytest.mark.browser
+pytestmark = [pytest.mark.browser, pytest.mark.thorough]
 
 
 def test_who_is_no_longer_signed_in_goes_on_where_they_were(page: Page, house: House) -> None:

@@ -12,7 +12,7 @@ from playwright.sync_api import Browser, Locator, Page, expect
 from tests.browser.acts import Query, file_of
 from tests.browser.conftest import House
 
-pytestmark = pytest.mark.browser
+pytestmark = [pytest.mark.browser, pytest.mark.thorough]
 
 #: Words that a person reads in a minute.
 READING = 250

@@ -11,7 +11,7 @@ from playwright.sync_api import Browser, Page, expect
 
 from tests.browser.conftest import House, enter
 
-pytestmark = pytest.mark.browser
+pytestmark = [pytest.mark.browser, pytest.mark.thorough]
 
 
 def test_rights_are_given_looked_through_and_met_at_the_door(page: Page, house: House, browser: Browser) -> None:

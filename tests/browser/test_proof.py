@@ -21,7 +21,7 @@ from playwright.sync_api import Page, expect
 from tests.browser.conftest import House
 from tests.browser.test_errands import Query, add_by_search, new_template, saved
 
-pytestmark = pytest.mark.browser
+pytestmark = [pytest.mark.browser, pytest.mark.thorough]
 
 EXAMPLE = Path(__file__).parents[2] / "docs" / "example_client.py"
 

@@ -16,7 +16,7 @@ from playwright.sync_api import Browser, Page, expect
 from bouquet.demo.post_room import Room, StandIn, sftp_stand_in, webhook_stand_in
 from tests.browser.conftest import House, enter
 
-pytestmark = pytest.mark.browser
+pytestmark = [pytest.mark.browser, pytest.mark.thorough]
 
 
 @pytest.fixture

@@ -6,10 +6,13 @@ from __future__ import annotations
 
 import re
 
+import pytest
 from playwright.sync_api import Page, expect
 
 from tests.browser.acts import Query, file_of, pick_narrowing
 from tests.browser.test_errands import add_by_search, heading, new_template, saved, wait_for_rows
+
+pytestmark = [pytest.mark.browser, pytest.mark.thorough]
 
 
 def test_records_to_lists_files_and_templates(page: Page, query: Query) -> None:

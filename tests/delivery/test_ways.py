@@ -46,7 +46,7 @@ def test_what_arrives_is_what_was_made(sending: Sending, room: Room, way: str) -
 
 
 @pytest.mark.parametrize("way", SENT)
-@pytest.mark.parametrize("misdeed", ["busy", "full", "cut"])
+@pytest.mark.parametrize("misdeed", ["busy", *(pytest.param(m, marks=pytest.mark.thorough) for m in ("full", "cut"))])
 def test_what_fails_in_passing_is_tried_again(sending: Sending, room: Room, way: str, misdeed: Any) -> None:
     run = sending.run([sending.recipient(way)])
     room.tell(way, misdeed, times=1)

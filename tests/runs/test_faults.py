@@ -218,6 +218,7 @@ def apart(tmp_path: Path) -> Iterator[tuple[Cluster, Services, str]]:
         made.destroy()
 
 
+@pytest.mark.thorough
 def test_the_database_is_restarted_in_the_middle(tmp_path: Path) -> None:
     """Store, queue and source go away at once while a real worker writes; it waits, and finishes what it began."""
     columns = [{"id": f, "heading": f, "value": {"field": f}} for f in ("id", "name")]

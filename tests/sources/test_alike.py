@@ -226,7 +226,7 @@ class Drawn:
         return str(self.some([v for v in VALUES.get(path, VALUES["t"]) if v is not None and str(v).strip()] or ["1"]))
 
 
-@pytest.mark.parametrize("seed", seeds(2, 4))
+@pytest.mark.parametrize("seed", seeds(1, 4))
 def test_every_database_gives_the_same_file(alike: dict[str, Source], tmp_path: Path, seed: int) -> None:
     """Byte by byte: filters, folds, groups, order, and every way to show a value."""
     drawn = Drawn(seed)

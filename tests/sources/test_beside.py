@@ -16,7 +16,7 @@ from bouquet.core.template import Template, read_document
 from bouquet.runs import Export
 from bouquet.runs.exported import Exported
 from bouquet.sources import Source
-from tests.conftest import NOW
+from tests.conftest import NOW, seeds
 from tests.sources.drawn import Drawn
 
 MUSTS: list[dict[str, Any]] = [
@@ -80,7 +80,7 @@ def made(of: Source, template: Template, plan: Plan, folder: Path) -> Exported:
         return Export(template, plan, template.output.format, folder).write(snapshot, {})
 
 
-@pytest.mark.parametrize("seed", range(2))
+@pytest.mark.parametrize("seed", seeds(1, 2))
 def test_what_stands_beside_the_rows_is_alike_everywhere(
     drawn_source: Source, elsewhere: dict[str, Source], tmp_path: Path, seed: int
 ) -> None:

@@ -57,7 +57,7 @@ def test_only_what_the_role_may_read_is_there(catalogue: Catalogue) -> None:
     assert len(types["wide"].fields) == 1501
 
 
-@pytest.mark.parametrize("format", ["csv", "xlsx", "jsonl"])
+@pytest.mark.parametrize("format", ["csv", *(pytest.param(f, marks=pytest.mark.thorough) for f in ("xlsx", "jsonl"))])
 def test_everything_can_be_written(odd: Source, catalogue: Catalogue, tmp_path: Path, format: str) -> None:
     """Whatever names there are; but a view that fails says so."""
     for record_type in catalogue.record_types.values():

@@ -67,7 +67,9 @@ def lodging(cluster: Cluster) -> Iterator[str]:
 
 
 @pytest.mark.parametrize(
-    "names", [*([name] for name in PREFERENCES), list(PREFERENCES)], ids=lambda n: n[0] * (len(n) == 1)
+    "names",
+    [list(PREFERENCES), *(pytest.param([name], marks=pytest.mark.thorough) for name in PREFERENCES)],
+    ids=lambda n: n[0] * (len(n) == 1),
 )
 def test_what_a_house_prefers_changes_no_file(lodging: str, cluster: Cluster, tmp_path: Path, names: list[str]) -> None:
     """Each by itself, and all of them together."""

@@ -36,7 +36,6 @@ TEMPLATE = {
     ("who", "cases"),
     [
         ("ines", 100),
-        ("oskar", 100),
         *(pytest.param(who, CASES, marks=pytest.mark.thorough) for who in ("ines", "tobin", "marta", "oskar")),
     ],
 )
