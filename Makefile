@@ -16,7 +16,7 @@ test: lint ## All checks and tests
 	cd frontend && npm run --silent test
 	python -m pytest -n 2 --dist loadfile --no-loadscope-reorder --durations 25
 
-thorough: ## After the suite: more cases of what it proves with one, kills at every stage, each dialog looked at by axe
+thorough: ## After the suite: more cases of what it proves with one, more errands in the browser, kills at every stage, each place and dialog looked at by axe
 	@scripts/bootstrap.sh browser
 	python -m pytest -n 2 --dist loadfile --no-loadscope-reorder --durations 10 -m thorough
 

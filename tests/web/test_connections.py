@@ -102,12 +102,12 @@ def test_a_request_that_does_not_go_on_is_left(opened: Opened, begun: bytes) -> 
 
 def test_who_goes_on_slowly_is_waited_for(opened: Opened) -> None:
     """A body over a bad line, and an answer that takes the server itself long."""
-    slow = opened(b"POST / HTTP/1.1\r\nHost: h\r\nConnection: close\r\nContent-Length: 6\r\n\r\n")
-    for _ in range(6):
-        time.sleep(0.4)
+    slow = opened(b"POST / HTTP/1.1\r\nHost: h\r\nConnection: close\r\nContent-Length: 8\r\n\r\n")
+    for _ in range(8):
+        time.sleep(0.2)
         slow.sendall(b"x")
 
-    assert ended(slow).endswith(b"\r\n\r\n6")
+    assert ended(slow).endswith(b"\r\n\r\n8")
     assert ended(opened(GET.replace(b"/ ", b"/slow ", 1))).endswith(b"\r\n\r\n0")
 
 
