@@ -149,7 +149,8 @@ class Field:
     attribute: Attribute | None = None
     #: How the database's own type becomes what `stored` says: `text` and `numeric` by a cast, `list` from an array, its
     #: entries with commas between them, `bits` from a row of bits, `shape` from a point or polygon, its well-known text
-    #: (OGC 06-103r4), `clock` from a time that is written in one of several ways; nothing where it is that already.
+    #: (OGC 06-103r4), `clock` from a time that is written in one of several ways, `exactly` from a text that its column
+    #: compares more loosely than it is written; nothing where it is that already.
     read_as: str = ""
     #: Whether the column holds text that is read as what `stored` says; what cannot be read is blank, and a finding.
     typed_text: bool = False

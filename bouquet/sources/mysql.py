@@ -7,6 +7,7 @@ from __future__ import annotations
 import contextlib
 import socket
 import ssl
+from collections.abc import Sequence
 from datetime import date, datetime, timedelta
 from functools import cache
 from typing import Any
@@ -88,8 +89,12 @@ def open_engine(url: str) -> sa.Engine:
             # certificate of the server.
             return super()._create_ssl_ctx(said) if said else _unasked()  # type: ignore[misc]
 
+    def connected(_: Any, __: Any, arguments: Sequence[Any], named: dict[str, Any]) -> Session:
+        # The driver would write a password in Latin-1; servers know it as their own programs wrote it.
+        return Session(*arguments, **{**named, "password": str(named.get("password") or "").encode()})
+
     engine = _engine_of(engine_url(url))
-    sa.event.listen(engine, "do_connect", lambda _, __, arguments, named: Session(*arguments, **named))
+    sa.event.listen(engine, "do_connect", connected)
     return engine
 
 

@@ -18,12 +18,12 @@ __all__ = ["LARGE", "is_large", "reading_digest"]
 LARGE = 5_000
 
 #: Counts up when the same tables come to another catalogue by a change of Bouquet's own.
-READING = 2
+READING = 3
 
 _POSTGRESQL = r"""
 SELECT md5(string_agg(fact, '' ORDER BY fact)) FROM (
     SELECT md5(concat_ws('|', c.oid, c.relname, c.relnamespace, c.relkind, a.attname, a.atttypid, a.atttypmod,
-        a.attnotnull, a.attnum, a.attgenerated, has_table_privilege(c.oid, 'SELECT'))) AS fact
+        a.attnotnull, a.attnum, a.attgenerated, a.attcollation, has_table_privilege(c.oid, 'SELECT'))) AS fact
     FROM pg_class c JOIN pg_attribute a ON a.attrelid = c.oid
     WHERE a.attnum > 0 AND NOT a.attisdropped AND c.relkind IN ('r', 'p', 'v', 'm', 'f')
         AND c.relnamespace NOT IN
@@ -48,7 +48,7 @@ _MYSQL = (
     " FROM information_schema.key_column_usage WHERE table_schema = database() ORDER BY 1, 2, 3",
 )
 
-
+#: Of SQLite: how each of its tables was made.
 _SQLITE = ("SELECT type, name, sql FROM sqlite_master ORDER BY 1, 2",)
 
 
@@ -74,10 +74,7 @@ def _shape(connection: sa.Connection) -> str:
     if name == "postgresql":
         return str(connection.execute(sa.text(_POSTGRESQL)).scalar())
     found = hashlib.sha256()
-    statements = (
-        _MYSQL if name in ("mysql", "mariadb") else ("SELECT type, name, sql FROM sqlite_master ORDER BY 1, 2",)
-    )
-    for statement in statements:
+    for statement in _MYSQL if name in ("mysql", "mariadb") else _SQLITE:
         for row in connection.exec_driver_sql(statement):
             found.update(repr(tuple(row)).encode())
     return found.hexdigest()

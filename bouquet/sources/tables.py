@@ -10,7 +10,7 @@ from __future__ import annotations
 import contextlib
 import time
 import warnings
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
@@ -19,6 +19,7 @@ import sqlalchemy as sa
 from sqlalchemy.engine.interfaces import ReflectedColumn
 
 from bouquet.core.catalogue import Kind
+from bouquet.sources.collations import compared_otherwise
 from bouquet.sources.foreign import foreign_keys
 from bouquet.sources.stored import Stored, stored_as
 from bouquet.sources.strays import declared_types, strayed, strays, written_freely
@@ -84,6 +85,14 @@ class Table:
         self.unique = [u for u in self.unique if readable.issuperset(u)]
         self.foreign = [f for f in self.foreign if readable.issuperset(own for own, _ in f.pairs)]
 
+    def compare_exactly(self, columns: Iterable[str]) -> None:
+        """
+        Read the texts of these as they are written, however the database compares them.
+        """
+        for name in columns:
+            if (known := self.stored[name]).stored == "text" and known.read_as in ("", "text"):
+                self.stored[name] = replace(known, read_as="exactly")
+
     def column(self, name: str) -> ReflectedColumn:
         return next(c for c in self.columns if c["name"] == name)
 
@@ -133,6 +142,10 @@ def read_tables(connection: sa.Connection) -> dict[str, Table]:
                 table.stored[column] = strayed(connection, table.stored[column])
             for column in written_freely(connection, table, until - time.monotonic()):
                 table.stored[column] = replace(table.stored[column], read_as="clock")
+    for where, name, only in compared_otherwise(connection):
+        known = tables.get(name if where in (default, None) else f"{where}.{name}")
+        if known is not None:
+            known.compare_exactly(known.column_names if only is None else {only} & known.column_names)
     for name, column in _shapes(connection):
         if name in tables and column in tables[name].stored:
             tables[name].stored[column] = Stored("text", Kind.OTHER, "shape")

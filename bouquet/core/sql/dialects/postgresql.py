@@ -200,10 +200,12 @@ class Postgresql(StandardSql):
         """
         if how == "text":
             return sa.cast(value, sa.Text)
+        if how == "exactly":
+            return sa.collate(sa.cast(value, sa.Text), "default")
         if how == "numeric":
             return sa.cast(value, sa.Numeric)
         if how == "list":
-            return sa.func.array_to_string(value, literal(", "), type_=sa.Text())
+            return sa.collate(sa.func.array_to_string(value, literal(", "), type_=sa.Text()), "default")
         return value
 
     def paper(self, value: Element, found: Field) -> Element:
