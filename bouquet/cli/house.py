@@ -35,6 +35,7 @@ from bouquet.runs import (
     Services,
     checked_address,
 )
+from bouquet.runs.mail_server import as_sent
 from bouquet.settings import settings
 from bouquet.store import NotFound, WeakPassword, people, tokens
 from bouquet.store.groups import settle
@@ -246,7 +247,7 @@ def try_mail(address: Annotated[str, typer.Argument(help="Who gets the mail.")])
         if services.mail is None:
             fail("Mail is not set up: BOUQUET_SMTP_URL is missing; docs/reference/settings.md says more.")
         message = EmailMessage()
-        message["From"], message["To"] = services.mail.sender, checked_address(address)
+        message["From"], message["To"] = as_sent(services.mail.sender), as_sent(checked_address(address))
         message["Subject"] = "Bouquet can send mail"
         message["Auto-Submitted"] = "auto-generated"
         message.set_content("This mail was sent by “bouquet mail”, to try the server.")

@@ -17,8 +17,9 @@ import time
 from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import IO, Any, ClassVar, Literal
-from urllib.parse import unquote, urlsplit
+from urllib.parse import quote, unquote, urlsplit
 
+import idna
 from http_message_signatures import HTTPMessageSigner, HTTPSignatureKeyResolver, algorithms
 from pydantic import Field, field_validator
 
@@ -39,9 +40,13 @@ SIGNED = ("@method", "@target-uri", "content-digest", "content-type", "idempoten
 CHUNK = 1 << 18
 
 
+#: What stands in an address as it is, besides letters and digits.
+_WRITTEN = "%/?:@!$&'()*+,;=-._~"
+
+
 def checked_url(url: str) -> str:
     """
-    An address of the web, as it is kept. Raises ValueError.
+    An address of the web as it is kept: in ASCII, as it is asked for (RFC 3987, 3.1). Raises ValueError.
     """
     msg = tr("An address such as https://desk.example/reports, without a user in it.")
     try:
@@ -54,7 +59,15 @@ def checked_url(url: str) -> str:
     if any(ord(c) <= 32 or ord(c) == 127 for c in url.strip()):
         msg = tr("An address has no spaces and no control characters.")
         raise ValueError(msg)
-    return url.strip()
+    if url.strip().isascii():
+        return url.strip()
+    place = parts.netloc
+    if not place.isascii():
+        try:
+            place = idna.encode(parts.hostname, uts46=True).decode() + (f":{port}" if port else "")
+        except idna.IDNAError:
+            raise ValueError(msg) from None
+    return parts._replace(netloc=place, path=quote(parts.path, _WRITTEN), query=quote(parts.query, _WRITTEN)).geturl()
 
 
 class WebhookSettings(Settings):

@@ -16,6 +16,7 @@ from email.utils import format_datetime
 from pathlib import Path
 
 from bouquet.core.language import language, tr, trn, whole
+from bouquet.runs.mail_server import as_sent
 
 __all__ = ["Enclosure", "Letter", "compose"]
 
@@ -58,7 +59,8 @@ def compose(letter: Letter) -> EmailMessage:
     The mail: plain text, the same in HTML, and the attachments.
     """
     message = EmailMessage(policy=SMTP)
-    message["From"], message["To"] = letter.sender, ", ".join(letter.to)
+    sender = as_sent(letter.sender)
+    message["From"], message["To"] = sender, ", ".join(as_sent(to) for to in letter.to)
     as_of = f"{letter.as_of:%Y-%m-%d %H:%M} UTC"
     message["Subject"] = _one_line(
         trn(
@@ -70,7 +72,7 @@ def compose(letter: Letter) -> EmailMessage:
         )
     )
     message["Date"] = format_datetime(letter.sent_at)
-    message["Message-ID"] = f"<{letter.mark}@{letter.sender.rpartition('@')[2]}>"
+    message["Message-ID"] = f"<{letter.mark}@{sender.rpartition('@')[2]}>"
     message["Auto-Submitted"] = "auto-generated"
     facts = [(tr("Rows"), whole(letter.rows)), (tr("As of"), as_of)]
     facts += [(tr("File"), tr("{name} ({size} bytes)", name=e.name, size=whole(e.size))) for e in letter.enclosures]

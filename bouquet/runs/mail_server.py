@@ -18,11 +18,13 @@ from email.message import EmailMessage
 from typing import Any, Literal
 from urllib.parse import unquote, urlsplit
 
+import idna
+
 from bouquet.core.errors import BouquetError
 from bouquet.core.language import tr
 from bouquet.runs.patience import TookTooLong, hold, patience_for
 
-__all__ = ["MailError", "MailServer", "MailTalk", "Reached", "checked_address", "is_passing", "says_of"]
+__all__ = ["MailError", "MailServer", "MailTalk", "Reached", "as_sent", "checked_address", "is_passing", "says_of"]
 
 #: Seconds for each step of a conversation with a mail server, and pauses between tries where it asks for them.
 WAIT, PAUSES = 30, (1.0, 4.0)
@@ -196,13 +198,36 @@ class MailTalk:
         return self._spoken.last_words
 
 
+class _Utf8(str):
+    """
+    A name or a password as servers take it (RFC 4616): the library would write it in ASCII alone.
+    """
+
+    def encode(self, encoding: str = "utf-8", errors: str = "strict") -> bytes:
+        return super().encode("utf-8", errors)
+
+
 class _Listening:
     """
-    Keeps what a server said last of a mail, and makes the connection as it is told.
+    Keeps what a server said last of a mail, makes the connection as it is told, and signs in by any name and password.
     """
 
     last_words = ""
     _reached: Reached | None = None
+    user: str
+    password: str
+
+    def auth_plain(self, challenge: bytes | None = None) -> str:
+        return _Utf8(super().auth_plain(challenge))  # type: ignore[misc]
+
+    def auth_login(self, challenge: bytes | None = None) -> str | None:
+        said = super().auth_login(challenge)  # type: ignore[misc]
+        return None if said is None else _Utf8(said)
+
+    def auth_cram_md5(self, challenge: bytes | None = None) -> str | None:
+        self.password = _Utf8(self.password)
+        said = super().auth_cram_md5(challenge)  # type: ignore[misc]
+        return None if said is None else _Utf8(said)
 
     def data(self, msg: Any) -> tuple[int, bytes]:
         code, said = super().data(msg)  # type: ignore[misc]
@@ -219,13 +244,13 @@ class _Listening:
         return made if context is None else context.wrap_socket(made, server_hostname=host)
 
 
-class _Plain(_Listening, smtplib.SMTP):
+class _Plain(_Listening, smtplib.SMTP):  # type: ignore[misc]
     def __init__(self, *at: Any, reached: Reached | None, **how: Any) -> None:
         self._reached = reached
         super().__init__(*at, **how)
 
 
-class _ByTls(_Listening, smtplib.SMTP_SSL):
+class _ByTls(_Listening, smtplib.SMTP_SSL):  # type: ignore[misc]
     def __init__(self, *at: Any, reached: Reached | None, **how: Any) -> None:
         self._reached = reached
         super().__init__(*at, **how)
@@ -245,6 +270,19 @@ def checked_address(address: str) -> str:
     if not known.username or ("." not in known.domain and known.domain != "localhost"):
         raise MailError(tr("“{address}” is no e-mail address.", address=address))
     return plain
+
+
+def as_sent(address: str) -> str:
+    """
+    An address with its domain in ASCII (RFC 5890): every server takes that, and few take others.
+    """
+    local, _, domain = address.rpartition("@")
+    if domain.isascii():
+        return address
+    try:
+        return f"{local}@{idna.encode(domain, uts46=True).decode()}"
+    except idna.IDNAError:
+        return address
 
 
 def is_passing(error: Exception) -> bool:

@@ -127,6 +127,21 @@ def test_no_recipient_leads_out_of_what_a_keeper_opened(kind: str, address: dict
         checked_address(kind, address)
 
 
+@pytest.mark.parametrize(
+    ("url", "kept"),
+    [
+        (
+            "https://desk.example/größe/x%20y?wärd=a&b=ç",
+            "https://desk.example/gr%C3%B6%C3%9Fe/x%20y?w%C3%A4rd=a&b=%C3%A7",
+        ),
+        ("https://grün.example:8443/in", "https://xn--grn-ioa.example:8443/in"),
+        ("https://Desk.example/in", "https://Desk.example/in"),
+    ],
+)
+def test_addresses_of_any_letters_are_kept_as_they_are_asked_for(url: str, kept: str) -> None:
+    assert checked_settings("webhook", {"url": url}) == {"url": kept}
+
+
 @pytest.mark.parametrize("path", ["reports", "a/b.csv", "v1.0/a..b", "caf%C3%A9/50%25"])
 def test_paths_below_what_a_keeper_opened_are_kept(path: str) -> None:
     assert checked_address("webhook", {"path": path}) == {"path": path}

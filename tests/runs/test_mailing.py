@@ -10,6 +10,7 @@ from dataclasses import replace
 from email import message_from_bytes, policy
 from email.message import EmailMessage
 from typing import Any
+from urllib.parse import quote
 
 import pytest
 from hypothesis import given
@@ -143,11 +144,33 @@ def test_without_a_server_the_run_waits_and_says_so(services: Services, people: 
     assert (services.outgoing / "wards-out" / "wards.csv").exists()
 
 
+@pytest.mark.parametrize(
+    ("address", "sent"),
+    [
+        ("kim@grün.example", "kim@xn--grn-ioa.example"),
+        ("kim@straße.example", "kim@xn--strae-oqa.example"),
+        ("kim@Grün.Example", "kim@xn--grn-ioa.example"),
+        ("Kim.O'Neil@Line.example", "Kim.O'Neil@Line.example"),
+    ],
+)
+def test_a_domain_of_any_letters_is_written_as_every_server_takes_it(address: str, sent: str) -> None:
+    letter = Letter(
+        sender="desk@grün.example", to=[checked_address(address)], title="Wards", sentence="", rows=1, as_of=NOW,
+        owner="Ines", mark="m", sent_at=NOW,
+    )  # fmt: skip
+    made = compose(letter)
+
+    assert (made["To"], made["From"]) == (sent, "desk@xn--grn-ioa.example")
+    assert str(made["Message-ID"]).isascii()
+
+
 @pytest.mark.filterwarnings("ignore:Requiring AUTH while not requiring TLS")
-def test_a_server_may_want_a_password() -> None:
-    """The right one is taken; a wrong one is said, and never shown."""
-    with post_office("s3cret") as (_, url):
-        good = MailServer.at(url.replace("//", "//house:s3cret@"), "bouquet@marrowby.example")
+@pytest.mark.parametrize("secret", ["s3cret", "größe€ 🌳"])
+@pytest.mark.parametrize("by", ["PLAIN", "LOGIN"])
+def test_a_server_may_want_a_password(secret: str, by: str) -> None:
+    """The right one is taken, of any letters; a wrong one is said, and never shown."""
+    with post_office(secret, by) as (_, url):
+        good = MailServer.at(url.replace("//", f"//h%C3%B6use:{quote(secret)}@"), "bouquet@marrowby.example")
         bad = MailServer.at(url.replace("//", "//house:wr%40ng@"), "bouquet@marrowby.example")
         message = module.EmailMessage()
         message["From"], message["To"] = good.sender, A
@@ -157,7 +180,7 @@ def test_a_server_may_want_a_password() -> None:
             bad.send(message)
 
     assert bad.password == "wr@ng"
-    assert "s3cret" not in repr(good)
+    assert secret not in repr(good)
 
 
 @pytest.mark.parametrize(

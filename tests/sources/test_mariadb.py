@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
+import pymysql
 import pytest
 import sqlalchemy as sa
 
@@ -208,6 +209,23 @@ def test_it_can_be_tried(server: str) -> None:
     assert steps["what is seen"][1].startswith("2")
     assert {s.name: s.mark for s in try_source(server)}["can only read"] == "care"
     assert wrong == ("signed in", "wrong")
+
+
+@pytest.mark.parametrize("password", ["größe", "€ 🌳@:/?#%"])
+def test_a_password_is_of_any_letters(server: str, password: str) -> None:
+    """As the server's own programs write it, which is in UTF-8."""
+    address = sa.make_url(server.replace("owner", "reader"))
+
+    with owner_of(server.replace("owner", "reader")) as connection, connection.cursor() as cursor:
+        cursor.execute(f"SET PASSWORD = PASSWORD('{password}')")
+    try:
+        url = address.set(password=password).render_as_string(hide_password=False)
+        assert {s.name: s.mark for s in try_source(url)}["signed in"] == "good"
+    finally:
+        with pymysql.connect(
+            host=address.host, port=address.port, user="reader", password=password.encode(), charset="utf8mb4"
+        ) as connection, connection.cursor() as cursor:  # type: ignore[call-overload]  # fmt: skip
+            cursor.execute("SET PASSWORD = PASSWORD('test-only')")
 
 
 @pytest.mark.parametrize(("field", "show"), [*SHOWN, *DATED])
