@@ -63,8 +63,10 @@ class FileStore:
 
     def _base(self) -> Path:
         if self.folder is not None:
-            # Nobody else of this machine reads what is in the files. A folder that was there is as its house wants it.
-            self.folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+            # Nobody else of this machine reads what is in the files. A folder that was there is as its house wants it;
+            # why there can be none, whoever writes there tells.
+            with contextlib.suppress(OSError):
+                self.folder.mkdir(mode=0o700, parents=True, exist_ok=True)
             return self.folder
         if self._scratch is None:
             self._scratch = Path(tempfile.mkdtemp(prefix="bouquet-"))
