@@ -227,6 +227,7 @@ def test_without_the_mouse(page: Page) -> None:
     expect(page.locator(".outcome .end")).to_contain_text("is ready: 12 rows")
 
 
+@pytest.mark.thorough
 def test_a_server_that_goes_away_loses_nothing(page: Page, house: House) -> None:
     """What is typed meanwhile is kept in the page and sent when the server is back."""
     new_template(page, "ward", empty=False)
@@ -267,6 +268,7 @@ def test_two_people_on_one_template(page: Page, house: House) -> None:
     expect(heading(other, "Mine")).to_be_visible()
 
 
+@pytest.mark.thorough
 def test_a_round_fires_and_survives_a_restart(page: Page, house: House, query: Query) -> None:
     """Set for soon, with the server stopped over it: the file is there once, for the planned day."""
     page.get_by_role("link", name="Rounds").click()

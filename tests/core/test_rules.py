@@ -8,7 +8,7 @@ from datetime import date, datetime
 
 import pytest
 from dateutil.rrule import rrulestr
-from hypothesis import assume, given
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from bouquet.core.errors import DocumentError
@@ -45,6 +45,7 @@ def rules(draw: st.DrawFn) -> str:
     return ";".join(f"{name}={value}" for name, value in said.items())
 
 
+@settings(max_examples=40)
 @given(rules(), st.dates(date(2015, 1, 1), date(2030, 12, 31)))
 def test_the_days_are_those_of_the_library_where_it_comes_to_an_end(said: str, start: date) -> None:
     """It does so soon where a rule comes to days at all, and is told of the last day that is asked for."""

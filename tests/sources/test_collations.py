@@ -25,6 +25,16 @@ INSERT INTO {name} (id, label, code, n, owner_id) VALUES (1, 'Red', 'A', 1, NULL
     (4, 'réd', 'b', 4, 2), (5, NULL, NULL, 5, 2), (6, '', ' ', 6, 3), (7, 'blue', 'A', 7, 3), (8, 'Blue_1%', 'c', 8, NULL),
     (9, ' red ', 'á', 9, 8);
 UPDATE {name} SET x = label, y = code;
+CREATE TABLE {name}_said (whose int REFERENCES {name} (id), about varchar(20), said {text} {how}, PRIMARY KEY (whose, about));
+INSERT INTO {name}_said SELECT id, 'mood', label FROM {name} WHERE label IS NOT NULL;
+"""
+#: What the house says of its tables: each has a table of attributes.
+SAID = """
+[[tables.{name}.attributes]]
+table = "{name}_said"
+columns = {{ id = "whose" }}
+name = "about"
+value = "said"
 """
 PLAIN = {"name": "plain", "text": "text", "how": "", "one": "", "other": ""}
 #: By database: how the texts of one table are compared.
@@ -69,7 +79,9 @@ def gentle(
         url = f"sqlite:///{path}"
         with sqlite3.connect(path) as file:
             file.executescript(";\n".join(statements))
-    made = Source("gentle", url)
+    said = tmp_path_factory.mktemp("said") / "catalogue.toml"
+    said.write_text('title = "Gentle"\n' + "".join(SAID.format(name=name) for name in ("plain", "gentle")))
+    made = Source("gentle", url, said)
     yield made
     made.close()
     if kind == "postgresql":
@@ -173,6 +185,15 @@ DOCUMENTS: dict[str, dict[str, Any]] = {
         ],
         "order": [{"column": "f2"}, {"column": "f8"}],
     },
+    "attributes": {
+        "rows": {"per": "group", "by": [{"path": "mood"}]},
+        "columns": [
+            {"id": "b", "heading": "B", "value": {"field": "mood"}},
+            column(fold={"how": "count_distinct", "path": "mood"}),
+        ],
+        "filter": {"none": [{"path": "mood", "is": "is", "value": "RED", "exact": True}]},
+    },
+    "attributes looked into": {"columns": [ID], "filter": {"all": [{"path": "mood", "is": "contains", "value": "E"}]}},
     "unique": {"columns": [ID, LABEL], "checks": [{"column": "b", "must": "unique", "severity": "note"}]},
 }
 

@@ -220,6 +220,7 @@ def test_tables_of_an_older_version_are_told_before_any_work(
     assert "“bouquet migrate”" in shell("run", "Wards", "--out", "out").stderr
 
 
+@pytest.mark.thorough
 def test_of_several_that_start_at_once_one_makes_the_tables(store: Store, tmp_path: Path) -> None:
     """The others wait, and find nothing to do."""
     environment = {**os.environ, "BOUQUET_STORE_URL": store.url, "BOUQUET_ENV_FILE": str(tmp_path / "none")}

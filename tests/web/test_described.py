@@ -35,7 +35,7 @@ TEMPLATE = {
 @pytest.mark.parametrize(
     ("who", "cases"),
     [
-        ("ines", 100),
+        ("ines", 50),
         *(pytest.param(who, CASES, marks=pytest.mark.thorough) for who in ("ines", "tobin", "marta", "oskar")),
     ],
 )

@@ -103,6 +103,7 @@ def signed_in(url: str) -> dict[str, str]:
     return dict(done.cookies)
 
 
+@pytest.mark.thorough
 def test_processes_live_and_end_with_the_first(address: tuple[str, int]) -> None:
     """One that is killed is begun anew while the others answer; none outlives the first, however it ends."""
     url, first = address

@@ -251,7 +251,7 @@ class Scope:
             return self._made(route)[0], None
         table = self.joined(route.relations)
         if found.attribute is not None:
-            text = self._attribute(route, table)
+            text = self.dialect.read_as(self._attribute(route, table), "exactly")
         elif found.json_key is not None:
             text = self.dialect.json_text(table.c[found.column], found.json_key)
         elif found.typed_text:

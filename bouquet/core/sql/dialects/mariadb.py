@@ -134,12 +134,14 @@ class Mariadb(Dialect):
             return sa.type_coerce(value, sa.BigInteger()).op("+")(_plain(0))
         if how == "shape":
             return self._exactly(sa.func.st_astext(value))
+        if how == "exactly":
+            return sa.collate(_in_unicode(value), self.exactly)
         return self._exactly(value) if how == "text" else value
 
     def read_column(self, value: Element, found: Field) -> Element:
-        if found.stored == "text" and not found.read_as:
-            return sa.collate(_in_unicode(value), self.exactly)
-        return self.read_as(value, found.read_as)
+        # Every column compares in a way of its own.
+        how = "exactly" if found.stored == "text" and not found.read_as else found.read_as
+        return self.read_as(value, how)
 
     # Order and truth
 
