@@ -232,11 +232,7 @@ class SftpWay:
         A connection to the server whose key is the pinned one.
         """
         try:
-            try:
-                transport = self._spoken(self._reached(), self.at.host_key)
-            except paramiko.ssh_exception.IncompatiblePeer:
-                # It has no key of that kind any more: which one it has is told.
-                transport = self._spoken(self._reached())
+            transport = self._greeted(self._reached())
         except (paramiko.SSHException, EOFError, OSError) as error:
             raise DeliveryError(f"{self.at.host}: {says_of(error)}.", unreachable=True) from error
         shown = _shown(transport)
@@ -259,6 +255,15 @@ class SftpWay:
 
     def _reached(self) -> socket.socket:
         return connect(self.at.host, self.at.port, self.at.inside, self.wait)
+
+    def _greeted(self, made: socket.socket) -> paramiko.Transport:
+        """
+        The same as `_spoken`, by the pinned key; where the server has none of its kind any more, by the one it has.
+        """
+        try:
+            return self._spoken(made, self.at.host_key)
+        except paramiko.ssh_exception.IncompatiblePeer:
+            return self._spoken(self._reached())
 
     def _spoken(self, made: socket.socket, pinned: str = "") -> paramiko.Transport:
         """
@@ -305,10 +310,7 @@ class SftpWay:
             return
         yield Step("reach", "good", tr("{host}:{port} answers", host=self.at.host, port=self.at.port))
         try:
-            try:
-                transport = self._spoken(made, self.at.host_key)
-            except paramiko.ssh_exception.IncompatiblePeer:
-                transport = self._spoken(self._reached())
+            transport = self._greeted(made)
         except (DeliveryError, paramiko.SSHException, EOFError, OSError) as error:
             yield Step("server", "wrong", tr("it does not speak SSH: {error}", error=says_of(error)))
             return

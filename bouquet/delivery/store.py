@@ -27,7 +27,7 @@ from bouquet.delivery.reach import Inside, addresses_of, connect, says_of
 from bouquet.delivery.way import DeliveryError, Parcel, ParcelFile, Receipt, Settings, Step, leads_upward
 from bouquet.delivery.webhook import checked_url
 from bouquet.runs import Services
-from bouquet.runs.object_store import PLAIN
+from bouquet.runs.object_store import ABSENT, PLAIN
 
 __all__ = ["StoreWay"]
 
@@ -37,8 +37,8 @@ LARGE, PIECE = 64 << 20, 16 << 20
 #: What a store answers that may be better later.
 PASSING = frozenset({"SlowDown", "ServiceUnavailable", "InternalError", "RequestTimeout", "503", "500", "429"})
 
-#: What it answers where there is no such object, and where it does not know what it is asked to do.
-ABSENT, UNKNOWN = frozenset({"404", "NoSuchKey", "NotFound"}), frozenset({"501", "NotImplemented"})
+#: What it answers where it does not know what it is asked to do.
+UNKNOWN = frozenset({"501", "NotImplemented"})
 
 #: What it answers whoever may not know.
 REFUSED = frozenset({"403", "AccessDenied"})

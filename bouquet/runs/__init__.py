@@ -15,7 +15,7 @@ from bouquet.runs.givenback import check_file, recognise
 from bouquet.runs.mail_server import MailError, MailServer, checked_address
 from bouquet.runs.outgoing import checked_folder
 from bouquet.runs.queue import Queue
-from bouquet.runs.retention import Swept, claim_at_start, claim_files, expire_files, sweep_files
+from bouquet.runs.retention import Swept, claim_at_start, expire_files, sweep_files
 from bouquet.runs.services import Services
 from bouquet.runs.tallying import about_tally, count_tally
 from bouquet.runs.tracing import Trace, Traced, left_out, trace
@@ -48,7 +48,6 @@ __all__ = [
     "checked_address",
     "checked_folder",
     "claim_at_start",
-    "claim_files",
     "count_tally",
     "execute",
     "expire_files",

@@ -21,7 +21,7 @@ import fsspec
 
 from bouquet.certificates import believed
 
-__all__ = ["PLAIN", "ObjectStore"]
+__all__ = ["ABSENT", "PLAIN", "ObjectStore"]
 
 #: Seconds to wait for a connection, and for each answer, and how often a request is made at most.
 CONNECT, ANSWER, TRIES = 10, 60, 4

@@ -93,6 +93,12 @@ def column(**value: Any) -> dict[str, Any]:
 
 
 ID, LABEL = column(field="id"), {"id": "b", "heading": "B", "value": {"field": "label"}}
+
+
+def formulas(*texts: str) -> list[dict[str, Any]]:
+    return [ID, *({"id": f"f{n}", "heading": f"F{n}", "value": {"formula": text}} for n, text in enumerate(texts))]
+
+
 NARROWED = [
     {"is": "is", "value": "red"},
     {"is": "is", "value": "red", "exact": True},
@@ -140,49 +146,33 @@ DOCUMENTS: dict[str, dict[str, Any]] = {
         ]
     },
     "formulas": {
-        "columns": [
-            ID,
-            *(
-                {"id": f"f{n}", "heading": f"F{n}", "value": {"formula": text}}
-                for n, text in enumerate(
-                    [
-                        'IF({label} = "red"; 1; 0)',
-                        'EXACT({label}; "red")',
-                        "UPPER({label})",
-                        'SUBSTITUTE({label}; "e"; "x")',
-                        'FIND("e"; {label})',
-                        'SEARCH("E"; {label})',
-                        "LEFT({label}; 2)",
-                        "{label} & {code}",
-                        "{label} < {code}",
-                        "LEN({label})",
-                        "TRIM({label})",
-                        'IF(OR({label} = "RED"; {code} = "a"); 1; 2)',
-                    ]
-                )
-            ),
-        ],
+        "columns": formulas(
+            'IF({label} = "red"; 1; 0)',
+            'EXACT({label}; "red")',
+            "UPPER({label})",
+            'SUBSTITUTE({label}; "e"; "x")',
+            'FIND("e"; {label})',
+            'SEARCH("E"; {label})',
+            "LEFT({label}; 2)",
+            "{label} & {code}",
+            "{label} < {code}",
+            "LEN({label})",
+            "TRIM({label})",
+            'IF(OR({label} = "RED"; {code} = "a"); 1; 2)',
+        ),
     },
     "of two kinds": {
-        "columns": [
-            ID,
-            *(
-                {"id": f"f{n}", "heading": f"F{n}", "value": {"formula": text}}
-                for n, text in enumerate(
-                    [
-                        "{x} = {y}",
-                        "{x} < {y}",
-                        "IF({n} > 3; {x}; {y})",
-                        "{x} & {y}",
-                        "FIND({y}; {x})",
-                        "EXACT({x}; {y})",
-                        'SUBSTITUTE({x}; {y}; "-")',
-                        "IF({x} = {label}; 1; 0)",
-                        "IF({n} > 3; {x}; {label})",
-                    ]
-                )
-            ),
-        ],
+        "columns": formulas(
+            "{x} = {y}",
+            "{x} < {y}",
+            "IF({n} > 3; {x}; {y})",
+            "{x} & {y}",
+            "FIND({y}; {x})",
+            "EXACT({x}; {y})",
+            'SUBSTITUTE({x}; {y}; "-")',
+            "IF({x} = {label}; 1; 0)",
+            "IF({n} > 3; {x}; {label})",
+        ),
         "order": [{"column": "f2"}, {"column": "f8"}],
     },
     "attributes": {
